@@ -1,0 +1,1 @@
+"""Pure computation: values in, values out. Imports no web, database or file code."""

@@ -1,0 +1,73 @@
+"""A cause as data: what speaks for it, what against, the test that separates it, and what would change the verdict."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Literal, NamedTuple
+
+from pydantic import BaseModel, ConfigDict
+
+Owner = Literal["site", "cable", "evse", "vehicle", "backend", "none"]
+
+OWNER_WORDS: dict[Owner, str] = {
+    "site": "driver or site",
+    "cable": "cable or adapter",
+    "evse": "post",
+    "vehicle": "vehicle",
+    "backend": "back end",
+    "none": "nobody: nothing is wrong",
+}
+
+
+class NextTest(NamedTuple):
+    """A step that separates a cause from its neighbours: what to do, and what either result would mean."""
+
+    do: str
+    minutes: int
+    if_so: str
+    if_not: str
+    caution: str
+
+
+class Cause(NamedTuple):
+    """prior: how common it is among its neighbours (common practice, no source), 1 is usual.
+
+    speaks_for, speaks_against: finding code to weight; 1 is a hint, 3 is nearly decisive.
+    proof: the capture or reading that closes the case after repair.
+    """
+
+    code: str
+    title: str
+    owner: Owner
+    prior: float
+    speaks_for: Mapping[str, float]
+    speaks_against: Mapping[str, float]
+    test: NextTest
+    proof: str
+
+
+class RankedCause(BaseModel):
+    """A cause in the light of one session. confidence: share among the causes considered, 0 to 1."""
+
+    model_config = ConfigDict(frozen=True)
+
+    code: str
+    title: str
+    owner: Owner
+    confidence: float
+    evidence: tuple[str, ...]
+    against: tuple[str, ...]
+    next_test: str
+    minutes: int
+    if_so: str
+    if_not: str
+    caution: str
+    proof: str
+
+
+PROBE_CAUTION = (
+    "Live pilot: category-rated differential probe between CP and PE, low-voltage pins only. Mains or DC stands beside "
+    "them. Trained people, under local codes."
+)
+DEAD_CAUTION = "Lock off and prove dead before any dead test. Trained people, under local codes."
+PLUG_CAUTION = "Stop at both sides before a plug is drawn; never pull against the lock."

@@ -1,0 +1,1 @@
+"""The control pilot: from samples to segments, events, readings and findings."""

@@ -1,0 +1,56 @@
+"""Which channel of a recording is the pilot: by name, by unit, by what it looks like."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from gladwire.core.pilot.levels import glance
+from gladwire.core.pilot.reading import read_levels
+from gladwire.core.waveform import Waveform
+
+_NAMED = re.compile(r"\b(cp|pilot|control[ _-]?pilot)\b", re.IGNORECASE)
+_OTHERS = re.compile(r"\b(pp|prox\w*|lock\w*|motor|curr\w*|amps?|temp\w*)\b", re.IGNORECASE)
+
+
+class Choice(NamedTuple):
+    """number of the chosen channel, whether that was a guess, and the sentence that says why."""
+
+    number: int
+    guessed: bool
+    why: str
+
+
+def choose_pilot(channels: Sequence[Waveform], wanted: str | None = None) -> Choice:
+    """Pick the pilot channel. wanted: a channel's name, settled by a person; raises ValueError when there is none such."""
+    if wanted is not None:
+        for index, wave in enumerate(channels):
+            if wave.name == wanted:
+                return Choice(index, False, f"Channel “{wanted}”, as settled by hand.")
+        names = ", ".join(f"“{wave.name}”" for wave in channels)
+        raise ValueError(f"there is no channel “{wanted}” in this capture; it holds {names}")
+    if len(channels) == 1:
+        return Choice(0, False, "")
+    scores = [_likeness(wave) for wave in channels]
+    best = max(range(len(channels)), key=lambda i: (scores[i], -i))
+    wave = channels[best]
+    reasons = ["its name says so"] if _NAMED.search(_plain(wave.name)) else []
+    reasons += ["its levels are a pilot's"] if scores[best] % 1 > 0.5 else []
+    why = f"Of {len(channels)} channels “{wave.name}” was taken for the pilot: {' and '.join(reasons) or 'the first'}."
+    return Choice(best, True, why)
+
+
+def _plain(name: str) -> str:
+    return name.replace("_", " ")
+
+
+def _likeness(wave: Waveform) -> float:
+    """Whole part: name and unit. Fraction: share of the record that lies on pilot levels under its best reading."""
+    seen = glance(wave)
+    reading = read_levels(seen, wave.unit)
+    steady_zero = not seen.swings.any() and reading.recognised_share <= 0.5
+    share = 0.0 if steady_zero else reading.recognised_share - 0.2 * len(reading.guessed)
+    name = 1.0 if _NAMED.search(_plain(wave.name)) else -1.0 if _OTHERS.search(_plain(wave.name)) else 0.0
+    unit = -2.0 if wave.unit in ("A", "ohm") else 0.0
+    return name + unit + min(max(share, 0.0), 0.99)

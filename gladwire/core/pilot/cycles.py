@@ -1,0 +1,108 @@
+"""Runs of oscillation, cut into cycles: period, high time and plateau levels of each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gladwire.core.pilot.crossings import Edges
+from gladwire.core.pilot.trace import Trace
+from gladwire.core.waveform import Floats, Ints
+
+# A half longer than this is a steady level, whatever the period (200 Hz is no pilot).
+LONGEST_HALF_S = 5e-3
+# Late in the half-cycle: past the ringing of the edge before, short of the edge after.
+_PLATEAU_SHARES = (0.5, 0.75, 1.0)
+
+
+@dataclass(frozen=True)
+class Run:
+    """Edges first..last (inclusive) belong to one unbroken oscillation; start and end in samples."""
+
+    first: int
+    last: int
+    start: float
+    end: float
+
+
+@dataclass(frozen=True)
+class Cycles:
+    """Whole cycles of one run, rise to rise; arrays of shape (n,), times and widths in samples, levels in volts."""
+
+    rise: Floats
+    fall: Floats
+    next_rise: Floats
+    width_doubt: Floats
+    high_v: Floats
+    low_v: Floats
+    rise_edge: Ints
+
+    def __len__(self) -> int:
+        return len(self.rise)
+
+    @property
+    def width(self) -> Floats:
+        return self.fall - self.rise
+
+    @property
+    def period(self) -> Floats:
+        return self.next_rise - self.rise
+
+
+def usual_period(edges: Edges, rate_hz: float) -> float | None:
+    """Median period in samples over all rising edges, or None where nothing oscillates."""
+    periods = np.diff(edges.at[edges.rising])
+    periods = periods[periods < 2 * LONGEST_HALF_S * rate_hz]
+    return float(np.median(periods)) if len(periods) else None
+
+
+def find_runs(edges: Edges, samples: int, rate_hz: float) -> list[Run]:
+    """Unbroken oscillations of at least one and a half cycles, in order.
+
+    A partial half at the capture's very start or end counts with the run it touches.
+    """
+    period = usual_period(edges, rate_hz)
+    if period is None:
+        return []
+    limit = min(1.5 * period, LONGEST_HALF_S * rate_hz)
+    breaks = np.flatnonzero(np.diff(edges.at) > limit)
+    firsts = np.concatenate([[0], breaks + 1])
+    lasts = np.concatenate([breaks, [len(edges) - 1]])
+    runs = []
+    for first, last in zip(firsts.tolist(), lasts.tolist(), strict=True):
+        if last - first < 2:
+            continue
+        start, end = float(edges.at[first]), float(edges.at[last])
+        if first == 0 and start <= limit:
+            start = 0.0
+        if last == len(edges) - 1 and samples - end <= limit:
+            end = float(samples)
+        runs.append(Run(first, last, start, end))
+    return runs
+
+
+def cut_cycles(trace: Trace, edges: Edges, run: Run) -> Cycles:
+    """Whole cycles (rise, fall, rise) of a run; may be empty when the run holds none."""
+    first = run.first if edges.rising[run.first] else run.first + 1
+    count = (run.last - first) // 2
+    rise = first + 2 * np.arange(max(count, 0), dtype=np.int64)
+    fall, following = rise + 1, rise + 2
+    return Cycles(
+        rise=edges.at[rise],
+        fall=edges.at[fall],
+        next_rise=edges.at[following],
+        width_doubt=edges.doubt[rise] + edges.doubt[fall],
+        high_v=plateau(trace, edges.first_new[rise], edges.last_old[fall]),
+        low_v=plateau(trace, edges.first_new[fall], edges.last_old[following]),
+        rise_edge=rise,
+    )
+
+
+def plateau(trace: Trace, first: Ints, last: Ints) -> Floats:
+    """Level of each half between sample numbers first..last: median of three late samples, never an edge's own."""
+    room = (last - first) >= 2
+    low, high = first + room, last - room
+    a, b, c = (trace.take(low + np.floor(share * (high - low) + 0.5).astype(np.int64)) for share in _PLATEAU_SHARES)
+    middle: Floats = np.maximum(np.minimum(a, b), np.minimum(np.maximum(a, b), c))
+    return middle

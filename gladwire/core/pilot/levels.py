@@ -1,0 +1,141 @@
+"""A first look at a channel: short windows, each either steady or swinging between two levels.
+
+This decides how the capture is to be read (scale, polarity, offset) before any threshold in volts makes sense.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gladwire.core.waveform import Floats, Samples, Waveform
+
+Mask = np.ndarray[tuple[int, int], np.dtype[np.bool_]]
+_WINDOWS = 400
+_WINDOW_S = 4e-3
+_PER_WINDOW = 240
+
+
+@dataclass(frozen=True)
+class Glance:
+    """Windows of a channel in raw units; arrays of shape (k,).
+
+    swings: True where the window holds two clear levels. high, low: their levels (equal in a steady window).
+    duty: share of samples at the high level. noise: standard deviation on a level. quantum: the file's smallest step.
+    clipped_high / clipped_low: a level lies dead flat on the largest / smallest value while another level is noisy.
+    invalid: share of samples that are not finite. extent: largest minus smallest sample looked at.
+    """
+
+    swings: np.ndarray[tuple[int], np.dtype[np.bool_]]
+    high: Floats
+    low: Floats
+    duty: Floats
+    noise: float
+    quantum: float
+    clipped_high: bool
+    clipped_low: bool
+    invalid: float
+    extent: float
+
+
+def glance(wave: Waveform) -> Glance:
+    """Look at up to 400 windows of 4 ms spread over the record. Cost does not depend on the record's length."""
+    picked = _windows(wave)
+    finite = np.isfinite(picked)
+    invalid = 1.0 - float(finite.mean()) if picked.size else 1.0
+    rows: Floats = picked[finite.all(axis=1)].astype(np.float64)
+    if not rows.size:
+        nothing = np.empty(0)
+        return Glance(np.empty(0, bool), nothing, nothing, nothing, 0.0, 0.0, False, False, invalid, 0.0)
+    top, bottom = float(rows.max()), float(rows.min())
+    middle = (rows.max(axis=1) + rows.min(axis=1))[:, None] / 2
+    above: Mask = np.greater(rows, middle)
+    count = above.sum(axis=1)
+    high = _masked_median(rows, above)
+    low = _masked_median(rows, ~above)
+    spread = _masked_spread(rows, above, high) + _masked_spread(rows, ~above, low)
+    swings = (
+        (count >= 2)
+        & (count <= rows.shape[1] - 2)
+        & (spread < 0.25 * (high - low))
+        & (high - low > 0.2 * (top - bottom))
+        & (_turns(above) >= 3)
+    )
+    steady = np.median(rows, axis=1)
+    high, low = np.where(swings, high, steady), np.where(swings, low, steady)
+    noise = _noise(rows, above, swings, high, low)
+    return Glance(
+        swings=swings,
+        high=high,
+        low=low,
+        duty=count / rows.shape[1],
+        noise=noise,
+        quantum=_quantum(rows),
+        clipped_high=_is_clipped(rows, top, noise),
+        clipped_low=_is_clipped(-rows, -bottom, noise),
+        invalid=invalid,
+        extent=top - bottom,
+    )
+
+
+def _windows(wave: Waveform) -> Samples:
+    n = len(wave.samples)
+    length = min(n, max(4, round(_WINDOW_S * wave.rate_hz)))
+    if length == 0:
+        return np.empty((0, 0), np.float32)
+    starts = np.linspace(0, n - length, min(_WINDOWS, max(1, n // length))).astype(np.int64)
+    inside = np.unique(np.linspace(0, length - 1, min(length, _PER_WINDOW)).astype(np.int64))
+    picked: Samples = wave.samples[starts[:, None] + inside[None, :]]
+    return picked
+
+
+def _turns(above: Mask) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
+    """How often each window changes side: a single step from one steady level to another is no oscillation."""
+    return np.asarray((above[:, 1:] != above[:, :-1]).sum(axis=1))
+
+
+def _masked_median(rows: Floats, mask: Mask) -> Floats:
+    blanked = np.where(mask, rows, np.nan)
+    some: Mask = np.any(mask, axis=1, keepdims=True)
+    filled = np.where(some, blanked, rows)
+    median: Floats = np.nanmedian(filled, axis=1)
+    return median
+
+
+def _masked_spread(rows: Floats, mask: Mask, centre: Floats) -> Floats:
+    """Median distance from the level: a sine spreads wide, a plateau does not."""
+    return _masked_median(np.abs(rows - centre[:, None]), mask)
+
+
+def _noise(
+    rows: Floats,
+    above: Mask,
+    swings: np.ndarray[tuple[int], np.dtype[np.bool_]],
+    high: Floats,
+    low: Floats,
+) -> float:
+    """Scatter around the levels; samples on the file's extremes say nothing (they may be clipped), edges are trimmed."""
+    level = np.where(above & swings[:, None], high[:, None], low[:, None])
+    inside = (rows < rows.max()) & (rows > rows.min())
+    if inside.mean() < 0.02:
+        return 0.0
+    off = np.abs((rows - level)[inside])
+    kept = off[off <= np.quantile(off, 0.9)]
+    # The innermost nine tenths of a normal distribution have 0.79 of its standard deviation.
+    return float(np.sqrt(np.mean(kept**2)) / 0.79)
+
+
+def _quantum(rows: Floats) -> float:
+    """Smallest step between distinct values: half of it is the best any single sample can do."""
+    distinct = np.unique(rows.ravel()[:20_000].astype(np.float32))
+    if len(distinct) < 2 or len(distinct) > 2048:
+        return 0.0
+    return float(np.median(np.diff(distinct)))
+
+
+def _is_clipped(rows: Floats, top: float, noise: float) -> bool:
+    """Many samples exactly on the largest value, nothing noisy there, though noise is to be seen elsewhere."""
+    at_top = float((rows == top).mean())
+    near_top = float(((rows < top) & (rows > top - max(4 * noise, 1e-9))).mean())
+    return noise > 0 and at_top > 0.01 and near_top < 0.05 * at_top

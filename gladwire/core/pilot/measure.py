@@ -1,0 +1,186 @@
+"""From a sampled channel to a PilotRecord. The whole walk: glance, reading, edges, runs, pieces, segments, events."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from gladwire.core.pilot.crossings import HYSTERESIS_V, Edges, find_edges
+from gladwire.core.pilot.cycles import Cycles, Run, cut_cycles, find_runs
+from gladwire.core.pilot.events import events_between
+from gladwire.core.pilot.levels import Glance, glance
+from gladwire.core.pilot.oscillation import (
+    RESOLVED_INTERVALS,
+    cut_oscillation,
+    edge_numbers,
+    edge_time,
+    period_of,
+    plateaus_of,
+    width_of,
+)
+from gladwire.core.pilot.reading import Reading, Settled, read_levels
+from gladwire.core.pilot.record import Event, PilotRecord, Segment
+from gladwire.core.pilot.splitting import Piece
+from gladwire.core.pilot.steady import cut_steady, steady_level
+from gladwire.core.pilot.trace import Trace
+from gladwire.core.standards import pilot_duty, pilot_levels
+from gladwire.core.standards.pilot_levels import State
+from gladwire.core.waveform import Waveform
+
+_ALIKE_V = 0.5
+
+
+def measure(wave: Waveform, settled: Settled | None = None) -> PilotRecord:
+    """Measure a control pilot channel.
+
+    wave: any rate from about 10 kS/s; samples that are NaN are left out. settled: what a person decided about scale,
+    polarity and zero. Raises ValueError for fewer than 4 samples.
+    """
+    if len(wave.samples) < 4:
+        raise ValueError(f"a pilot needs more than {len(wave.samples)} samples")
+    seen = glance(wave)
+    reading = read_levels(seen, wave.unit, settled)
+    trace = Trace(wave, reading.correction, absolute=reading.levels_trusted)
+    noise_v = seen.noise * abs(reading.scale)
+    quantum_v = seen.quantum * abs(reading.scale)
+    threshold_v = _threshold(seen, reading)
+    edges = find_edges(trace, threshold_v, noise_v)
+    segments: list[Segment] = []
+    interruptions: list[Event] = []
+    at = 0.0
+    for run in find_runs(edges, len(trace), trace.rate_hz):
+        cycles = cut_cycles(trace, edges, run)
+        if not len(cycles):
+            continue
+        segments += _steady_segments(trace, at, run.start, quantum_v)
+        found, odd = _oscillating_segments(trace, edges, run, cycles, quantum_v)
+        segments += found
+        interruptions += odd
+        at = run.end
+    segments += _steady_segments(trace, at, float(len(trace)), quantum_v)
+    segments = _joined(segments)
+    return PilotRecord(
+        channel=wave.name,
+        start_s=wave.start_s,
+        end_s=wave.end_s,
+        rate_hz=wave.rate_hz,
+        threshold_v=threshold_v,
+        noise_v=noise_v,
+        quantum_v=quantum_v,
+        reading=reading,
+        segments=tuple(segments),
+        events=tuple(sorted([*events_between(segments), *interruptions], key=lambda e: e.time_s)),
+    )
+
+
+def _threshold(seen: Glance, reading: Reading) -> float:
+    """0 V as the standard has it; half-way between the levels where the high side never gets clear of 0 V."""
+    if not seen.swings.any() or not reading.levels_trusted:
+        return 0.0
+    correction = reading.correction
+    first = seen.high[seen.swings] * correction.scale + correction.offset_v
+    second = seen.low[seen.swings] * correction.scale + correction.offset_v
+    high, low = float(np.median(np.maximum(first, second))), float(np.median(np.minimum(first, second)))
+    clear = 2 * HYSTERESIS_V
+    return 0.0 if high > clear and low < -clear else round((high + low) / 2, 3)
+
+
+def _steady_segments(trace: Trace, start: float, end: float, quantum_v: float) -> list[Segment]:
+    # Less than a third of a millisecond between two oscillations is no state.
+    if end - start < max(1.0, 0.3e-3 * trace.rate_hz):
+        return []
+    parts = cut_steady(trace, start, end) if trace.absolute else [(start, end)]
+    return [_steady_segment(trace, a, b, quantum_v) for a, b in parts]
+
+
+def _steady_segment(trace: Trace, start: float, end: float, quantum_v: float) -> Segment:
+    level, doubt = steady_level(trace, start, end)
+    state, nearest = _state_of(level if trace.absolute else math.nan)
+    return Segment(
+        state=state,
+        nearest=nearest,
+        oscillating=False,
+        start_s=trace.time_s(start),
+        end_s=trace.time_s(end),
+        high_v=round(level, 4) if math.isfinite(level) else 0.0,
+        level_doubt_v=round(doubt + quantum_v / 2, 4),
+    )
+
+
+def _oscillating_segments(
+    trace: Trace, edges: Edges, run: Run, cycles: Cycles, quantum_v: float
+) -> tuple[list[Segment], list[Event]]:
+    pieces, odd = cut_oscillation(cycles, trace.absolute)
+    starts = [run.start, *(float(cycles.rise[p.first]) for p in pieces[1:])]
+    bounds = zip(starts, [*starts[1:], run.end], strict=True)
+    segments = [
+        _oscillating_segment(trace, edges, cycles, piece, start, end, quantum_v)
+        for piece, (start, end) in zip(pieces, bounds, strict=True)
+    ]
+    events = []
+    for piece in odd:
+        start_s, end_s = trace.time_s(cycles.rise[piece.first]), trace.time_s(cycles.next_rise[piece.first])
+        level = float(cycles.high_v[piece.first])
+        text = f"one odd cycle, high level {level:.1f} V"
+        events.append(Event(kind="interruption", time_s=start_s, end_s=end_s, text=text))
+    return segments, events
+
+
+def _oscillating_segment(
+    trace: Trace, edges: Edges, cycles: Cycles, piece: Piece, start: float, end: float, quantum_v: float
+) -> Segment:
+    period, width = period_of(cycles, piece), width_of(cycles, piece)
+    high, low = plateaus_of(trace, edges, cycles, piece, pilot_levels.BY_LETTER["F"].nominal_v)
+    duty = min(100.0, 100.0 * width.value / period.value)
+    duty_doubt = duty * (width.doubt / max(width.value, 1e-9) + period.doubt / period.value)
+    frequency = trace.rate_hz / period.value
+    meaning = pilot_duty.offer(duty)
+    first, last = edge_numbers(cycles, piece)
+    part = slice(piece.first, piece.end)
+    levels = (float(np.median(cycles.low_v[part])), float(np.median(cycles.high_v[part])))
+    rise = edge_time(trace, edges, first, last, True, levels)
+    fall = edge_time(trace, edges, first, last, False, levels)
+    to_us = 1e6 / trace.rate_hz
+    shortest = RESOLVED_INTERVALS
+    state, nearest = _state_of(high.value)
+    unresolved = not (rise >= shortest and fall >= shortest)
+    return Segment(
+        state=state,
+        nearest=nearest,
+        oscillating=True,
+        start_s=trace.time_s(start),
+        end_s=trace.time_s(end),
+        high_v=round(high.value, 4),
+        low_v=round(low.value, 4),
+        level_doubt_v=round(max(high.doubt, low.doubt) + quantum_v / 2, 4),
+        cycles=piece.end - piece.first,
+        frequency_hz=round(frequency, 4),
+        frequency_doubt_hz=round(frequency * period.doubt / period.value, 4),
+        duty_percent=round(duty, 4),
+        duty_doubt_percent=round(duty_doubt, 4),
+        offer_kind=meaning.kind,
+        advertised_current_a=meaning.current_a,
+        rise_us=round(rise * to_us, 3) if rise >= shortest else None,
+        fall_us=round(fall * to_us, 3) if fall >= shortest else None,
+        edge_below_us=round(shortest * to_us, 3) if unresolved else None,
+    )
+
+
+def _state_of(level_v: float) -> tuple[State, State]:
+    """(state by accept band, nearest state); both "unknown" where there is no level."""
+    if not math.isfinite(level_v):
+        return "unknown", "unknown"
+    return pilot_levels.classify(level_v), pilot_levels.nearest(level_v).letter
+
+
+def _joined(segments: list[Segment]) -> list[Segment]:
+    """Neighbouring steady stretches of one level (cut by an edge of ringing, say) become one."""
+    joined: list[Segment] = []
+    for segment in segments:
+        last = joined[-1] if joined else None
+        if last and not last.oscillating and not segment.oscillating and abs(last.high_v - segment.high_v) < _ALIKE_V:
+            joined[-1] = last.model_copy(update={"end_s": segment.end_s})
+        else:
+            joined.append(segment)
+    return joined

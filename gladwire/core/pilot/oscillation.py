@@ -1,0 +1,174 @@
+"""Oscillating stretches: cut where level or duty changes, then measured cycle by cycle with stated doubt."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gladwire.core.pilot.crossings import Edges
+from gladwire.core.pilot.cycles import Cycles
+from gladwire.core.pilot.splitting import Feature, Piece, absorb_single, join, split
+from gladwire.core.pilot.trace import Trace, midmean
+from gladwire.core.waveform import Floats, Ints
+
+STEP_V = 0.8
+DRIFT_V = 0.6
+ALIKE_V = 0.5
+DUTY_STEP = 0.006
+DUTY_DRIFT = 0.005
+DUTY_ALIKE = 0.0035
+_DRIFT_CYCLES = 20
+_LEVEL_CYCLES = 256
+_LEVEL_SHARES = np.linspace(0.45, 0.95, 8)
+_EDGES_LOOKED_AT = 48
+_EDGE_WINDOW_S = 150e-6
+# An edge counts as resolved when its 10 to 90 % part spans this many sampling intervals.
+RESOLVED_INTERVALS = 2.5
+
+
+@dataclass(frozen=True)
+class Value:
+    """A measured value and its doubt (+/-), same unit."""
+
+    value: float
+    doubt: float
+
+
+def cut_oscillation(cycles: Cycles, absolute: bool) -> tuple[list[Piece], list[Piece]]:
+    """(pieces of like cycles covering all, single odd cycles that interrupted two like pieces).
+
+    absolute: False where only the swing between the levels means anything (AC coupling).
+    """
+    period = float(np.median(cycles.period))
+    sampling = float(np.median(cycles.width_doubt)) / period
+    features = [
+        Feature(cycles.high_v if absolute else cycles.high_v - cycles.low_v, STEP_V, DRIFT_V),
+        Feature(cycles.low_v if absolute else np.zeros(len(cycles)), STEP_V, DRIFT_V),
+        Feature(cycles.width / period, DUTY_STEP + 1.2 * sampling, DUTY_DRIFT),
+    ]
+
+    def alike(left: Piece, right: Piece) -> bool:
+        tolerances = (ALIKE_V, ALIKE_V, DUTY_ALIKE + sampling / np.sqrt(min(_len(left), _len(right))))
+        return all(
+            abs(_middle(feature.values, left) - _middle(feature.values, right)) < tolerance
+            for feature, tolerance in zip(features, tolerances, strict=True)
+        )
+
+    pieces = split(features, _DRIFT_CYCLES)
+    pieces, interruptions = absorb_single(pieces, alike)
+    return join(pieces, alike), interruptions
+
+
+def _len(piece: Piece) -> int:
+    return piece.end - piece.first
+
+
+def _middle(values: Floats, piece: Piece) -> float:
+    part = values[piece.first : piece.end]
+    return float(np.mean(part)) if len(part) < 4 else midmean(part)
+
+
+def _inner(piece: Piece) -> slice:
+    """Without the first and last cycle, in which the change itself may lie."""
+    return slice(piece.first + 1, piece.end - 1) if _len(piece) >= 5 else slice(piece.first, piece.end)
+
+
+def period_of(cycles: Cycles, piece: Piece) -> Value:
+    """Mean period in samples over the whole piece: the two outer edges carry all the doubt there is."""
+    part = _inner(piece)
+    rise, following = cycles.rise[part], cycles.next_rise[part]
+    n = len(rise)
+    mean = float(following[-1] - rise[0]) / n
+    usual = float(np.median(following - rise))
+    doubt = float(np.max(cycles.width_doubt[part])) / n
+    return Value(mean if abs(mean - usual) < 0.05 * usual else usual, doubt)
+
+
+def width_of(cycles: Cycles, piece: Piece) -> Value:
+    """High time in samples.
+
+    Every cycle bounds the one true width from both sides; where sampling and pilot drift against each other the
+    bounds close in, and where they are locked together (20 samples to the cycle) the doubt honestly stays.
+    """
+    part = _inner(piece)
+    width, doubt = cycles.width[part], cycles.width_doubt[part]
+    usual = float(np.median(width))
+    spread = max(2.0, 6 * 1.4826 * float(np.median(np.abs(width - usual))))
+    fair = np.abs(width - usual) <= spread
+    width, doubt = width[fair], doubt[fair]
+    mean = float(np.mean(width))
+    least = float(np.quantile(width - doubt, 0.98))
+    most = float(np.quantile(width + doubt, 0.02))
+    scatter = 2.0 * float(np.std(width)) / float(np.sqrt(len(width)))
+    if least >= most:
+        return Value(mean, max(scatter, 0.02))
+    value = min(max(mean, least), most)
+    return Value(value, max(value - least, most - value, scatter, 0.02))
+
+
+def plateaus_of(trace: Trace, edges: Edges, cycles: Cycles, piece: Piece, low_side_v: float) -> tuple[Value, Value]:
+    """(high, low) plateau in volts; where levels are not absolute the low side is taken for low_side_v."""
+    high, low = (_plateau_of(trace, edges, cycles, piece, side) for side in (True, False))
+    if trace.absolute:
+        return high, low
+    return Value(high.value - low.value + low_side_v, high.doubt + low.doubt), Value(low_side_v, 0.0)
+
+
+def _plateau_of(trace: Trace, edges: Edges, cycles: Cycles, piece: Piece, high: bool) -> Value:
+    """Plateau level in volts from many late samples of many cycles, never the extremes."""
+    part = _inner(piece)
+    edge = cycles.rise_edge[part]
+    edge = edge[np.linspace(0, len(edge) - 1, min(len(edge), _LEVEL_CYCLES)).astype(np.int64)]
+    entry = edge if high else edge + 1
+    first, last = edges.first_new[entry], edges.last_old[entry + 1]
+    room = (last - first) >= 2
+    first, last = first + room, last - room
+    index = first[:, None] + np.floor(_LEVEL_SHARES * (last - first)[:, None] + 0.5).astype(np.int64)
+    volts = trace.take(index).ravel()
+    volts = volts[np.isfinite(volts)]
+    if not len(volts):
+        return Value(float("nan"), 0.0)
+    return Value(midmean(volts), 2.0 * float(np.std(volts)) / float(np.sqrt(len(edge))))
+
+
+def edge_time(trace: Trace, edges: Edges, first: int, last: int, rising: bool, levels: tuple[float, float]) -> float:
+    """Median 10 to 90 % time in samples of the rising or falling edges numbered first..last; NaN where none fits."""
+    low, high = levels
+    chosen = np.arange(first, last + 1)
+    chosen = chosen[edges.rising[chosen] == rising]
+    chosen = chosen[np.linspace(0, len(chosen) - 1, min(len(chosen), _EDGES_LOOKED_AT)).astype(np.int64)]
+    reach = max(4, int(_EDGE_WINDOW_S * trace.rate_hz))
+    ten, ninety = low + 0.1 * (high - low), low + 0.9 * (high - low)
+    times = [_one_edge(trace, edges, int(k), reach, rising, ten, ninety) for k in chosen]
+    times = [t for t in times if np.isfinite(t)]
+    return float(np.median(times)) if times else float("nan")
+
+
+def _one_edge(trace: Trace, edges: Edges, k: int, reach: int, rising: bool, ten: float, ninety: float) -> float:
+    middle, after = int(edges.last_old[k]), int(edges.first_new[k])
+    begin = max(middle - reach, 0 if k == 0 else int(edges.first_new[k - 1]))
+    end = min(after + reach, len(trace) if k + 1 >= len(edges) else int(edges.last_old[k + 1]) + 1)
+    volts = trace.slice_v(begin, end)
+    if not rising:
+        volts, begin_level, end_level = -volts, -ninety, -ten
+    else:
+        begin_level, end_level = ten, ninety
+    under = np.flatnonzero(volts[: after - begin + 1] <= begin_level)
+    over = np.flatnonzero(volts[middle - begin :] >= end_level)
+    if not len(under) or not len(over):
+        return float("nan")
+    leave, arrive = int(under[-1]), int(over[0]) + middle - begin
+    return _interpolate(volts, arrive - 1, end_level) - _interpolate(volts, leave, begin_level)
+
+
+def _interpolate(volts: Floats, i: int, level: float) -> float:
+    i = min(max(i, 0), len(volts) - 2)
+    step = volts[i + 1] - volts[i]
+    return i + (float((level - volts[i]) / step) if step else 0.0)
+
+
+def edge_numbers(cycles: Cycles, piece: Piece) -> tuple[int, int]:
+    """First and last edge number of a piece."""
+    numbers: Ints = cycles.rise_edge[piece.first : piece.end]
+    return int(numbers[0]), int(numbers[-1]) + 1

@@ -1,0 +1,241 @@
+"""How a capture is to be read: probe factor, polarity, zero, coupling. Guesses are said aloud and can be settled.
+
+A hypothesis is scored by how many windows of the record show levels a pilot can have. The capture as recorded wins
+unless another reading explains clearly more, and a fault a vehicle or post can have is never corrected away.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from gladwire.core.pilot.levels import Glance
+from gladwire.core.pilot.trace import Correction
+from gladwire.core.standards.pilot_levels import BY_LETTER
+from gladwire.core.waveform import Floats
+
+Mistake = Literal["scale", "polarity", "offset", "ac_coupled", "clipped", "gaps", "unscaled"]
+
+_CONNECTED = np.array([BY_LETTER[letter].nominal_v for letter in "ABCD"])
+_STEADY = np.array([state.nominal_v for state in BY_LETTER.values()])
+_LOW_V = BY_LETTER["F"].nominal_v
+_NEAR_V = 1.15
+# Small penalties: of two readings that explain equally much, the plainer wins.
+_FACTORS = {1.0: 0.0, 10.0: 0.06, 0.1: 0.12, 100.0: 0.12, 0.001: 0.14, 1000.0: 0.16, 0.01: 0.16}
+_POLARITY_PENALTY = 0.08
+_CLEARLY_BETTER = 0.2
+_OFFSET_MIN_V = 0.4
+# Levels this far off are read through the offset; smaller ones still fall into their bands.
+_OFFSET_APPLIED_V = 0.8
+
+
+class Settled(BaseModel):
+    """What a person has settled about a capture; None leaves it to the analysis."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    channel: str | None = None
+    scale: float | None = None
+    inverted: bool | None = None
+    offset_v: float | None = None
+
+
+class Reading(BaseModel):
+    """The reading in use. why holds one sentence for each thing guessed or noticed."""
+
+    model_config = ConfigDict(frozen=True)
+
+    scale: float = 1.0
+    inverted: bool = False
+    offset_v: float = 0.0
+    guessed: tuple[Mistake, ...] = ()
+    why: tuple[str, ...] = ()
+    # Zero error seen but small enough to leave alone.
+    offset_seen_v: float = 0.0
+    levels_trusted: bool = True
+    recognised_share: float = 0.0
+    settled_by_person: bool = False
+
+    @property
+    def correction(self) -> Correction:
+        return Correction(-self.scale if self.inverted else self.scale, self.offset_v)
+
+
+def recognised(seen: Glance, scale: float, offset_v: float = 0.0) -> Floats:
+    """Per window 1 where the levels, read with this (signed) scale, are a pilot's; 0 where not. Shape (k,).
+
+    0 V is worth half: a dead wire looks the same under every reading.
+    """
+    first, second = seen.high * scale + offset_v, seen.low * scale + offset_v
+    high, low = np.maximum(first, second), np.minimum(first, second)
+    swinging = (np.abs(low - _LOW_V) < _NEAR_V) & (_distance(high, _CONNECTED) < _NEAR_V)
+    steady = (_distance(high, _STEADY) < _NEAR_V) * np.where(np.abs(high) < _NEAR_V, 0.5, 1.0)
+    return np.where(seen.swings, swinging.astype(np.float64), steady)
+
+
+def read_levels(seen: Glance, unit: str, settled: Settled | None = None) -> Reading:
+    """Choose the reading of a channel. unit "V" is taken at its word unless the levels clearly deny it."""
+    settled = settled or Settled()
+    chosen = _best(seen, unit, settled)
+    chosen = _with_offset(seen, chosen, settled)
+    chosen = _with_coupling(seen, chosen)
+    return _with_range(seen, chosen)
+
+
+def _best(seen: Glance, unit: str, settled: Settled) -> Reading:
+    factors = _FACTORS if settled.scale is None else {settled.scale: 0.0}
+    if unit != "V" and settled.scale is None:
+        factors = {**factors, **_free_factors(seen)}
+    signs = ((False, 0.0), (True, _POLARITY_PENALTY)) if settled.inverted is None else ((settled.inverted, 0.0),)
+    scored = []
+    for factor, penalty in factors.items():
+        for inverted, turn_penalty in signs:
+            share = _mean(recognised(seen, -factor if inverted else factor))
+            scored.append((share - penalty - turn_penalty, share, factor, inverted))
+    plain = max((s for s in scored if s[2] == 1.0 and not s[3]), default=scored[0])
+    best = max(scored)
+    if best[0] < plain[0] + _CLEARLY_BETTER:
+        best = plain
+    _, share, scale, inverted = best
+    guessed: list[Mistake] = []
+    why: list[str] = []
+    if settled.scale is None and scale != 1.0:
+        guessed.append("scale")
+        why.append(_scale_sentence(seen, scale, share, unit))
+    if settled.inverted is None and inverted:
+        guessed.append("polarity")
+        why.append(_polarity_sentence(seen, scale))
+    by_person = any(v is not None for v in (settled.scale, settled.inverted, settled.offset_v))
+    return Reading(
+        scale=scale,
+        inverted=inverted,
+        guessed=tuple(guessed),
+        why=tuple(why),
+        recognised_share=share,
+        settled_by_person=by_person,
+    )
+
+
+def _free_factors(seen: Glance) -> dict[float, float]:
+    """Where the file has no volts at all, the constant low side gives the scale."""
+    if not seen.swings.any():
+        return {}
+    low, high = np.median(seen.low[seen.swings]), np.median(seen.high[seen.swings])
+    return {float(f"{12.0 / abs(level):.4g}"): 0.0 for level in (low, high) if abs(level) > 1e-9}
+
+
+def _with_offset(seen: Glance, reading: Reading, settled: Settled) -> Reading:
+    if settled.offset_v is not None:
+        return reading.model_copy(update={"offset_v": settled.offset_v})
+    shift = common_shift(seen, reading.correction.scale)
+    if abs(shift) < _OFFSET_MIN_V:
+        return reading
+    sentence = (
+        f"Every level, the low side included, sits {shift:+.2f} V from where a pilot has it. A series resistance or a "
+        "diode cannot do that; the zero of the probe or the channel can."
+    )
+    if abs(shift) < _OFFSET_APPLIED_V:
+        return reading.model_copy(update={"offset_seen_v": shift, "why": (*reading.why, sentence)})
+    share = _mean(recognised(seen, reading.correction.scale, -shift))
+    return reading.model_copy(
+        update={
+            "offset_v": -shift,
+            "offset_seen_v": shift,
+            "guessed": (*reading.guessed, "offset"),
+            "why": (*reading.why, f"{sentence} Read with {-shift:+.2f} V added."),
+            "recognised_share": share,
+        }
+    )
+
+
+def common_shift(seen: Glance, scale: float) -> float:
+    """Volts by which all levels are off together, 0 where they are not or where too few differ to tell.
+
+    Needs an oscillating stretch, because only its low side is free of what hangs on the wire.
+    """
+    if not seen.swings.any():
+        return 0.0
+    first, second = seen.high * scale, seen.low * scale
+    high, low = np.maximum(first, second), np.minimum(first, second)
+    shift = float(np.median(low[seen.swings])) - _LOW_V
+    if abs(shift) > 4.0:
+        return 0.0
+    left = _distance(high - shift, np.where(seen.swings[:, None], np.append(_CONNECTED, [99, 99]), _STEADY))
+    as_is = _distance(high, np.where(seen.swings[:, None], np.append(_CONNECTED, [99, 99]), _STEADY))
+    fits = float(np.mean(left < 0.35)) > 0.9
+    return shift if fits and float(np.median(as_is)) > float(np.median(left)) + 0.2 else 0.0
+
+
+def _with_coupling(seen: Glance, reading: Reading) -> Reading:
+    """AC coupling: whatever the duty, the mean of an oscillating window is zero."""
+    if not seen.swings.any():
+        return reading
+    scale = reading.correction.scale
+    high, low = seen.high[seen.swings] * scale, seen.low[seen.swings] * scale
+    high, low = np.maximum(high, low), np.minimum(high, low)
+    up_share = seen.duty[seen.swings] if scale > 0 else 1 - seen.duty[seen.swings]
+    mean = up_share * high + (1 - up_share) * low
+    centred = float(np.mean(np.abs(mean) < 0.06 * (high - low))) > 0.8
+    has_low = abs(float(np.median(low)) - _LOW_V) < _NEAR_V
+    if not centred or has_low:
+        return reading
+    sentence = (
+        "Over each cycle the signal averages to zero whatever its duty: the channel was AC coupled, so absolute levels "
+        "are lost. States are told from the swing alone, taking the low side for -12 V, and steady stretches not at "
+        "all; duty and frequency are sound. Record again with DC coupling."
+    )
+    return reading.model_copy(
+        update={
+            "offset_v": 0.0,
+            "offset_seen_v": 0.0,
+            "levels_trusted": False,
+            "guessed": (*(g for g in reading.guessed if g != "offset"), "ac_coupled"),
+            "why": (*reading.why, sentence),
+        }
+    )
+
+
+def _with_range(seen: Glance, reading: Reading) -> Reading:
+    guessed, why = list(reading.guessed), list(reading.why)
+    for clipped, side in ((seen.clipped_high, "largest"), (seen.clipped_low, "smallest")):
+        if clipped:
+            guessed.append("clipped")
+            why.append(
+                f"A level lies dead flat on the {side} value of the file while others are noisy: the channel was "
+                "clipped, and the true level is beyond. Record again with a larger range."
+            )
+    if seen.invalid > 0:
+        guessed.append("gaps")
+        why.append(f"{100 * seen.invalid:.2g} % of the samples looked at are over range or missing.")
+    return reading.model_copy(update={"guessed": tuple(dict.fromkeys(guessed)), "why": tuple(why)})
+
+
+def _scale_sentence(seen: Glance, scale: float, share: float, unit: str) -> str:
+    told = f"Times {scale:g}, {100 * share:.0f} % of it lies on pilot levels"
+    if unit != "V":
+        return f"The file does not say volts. {told}."
+    kind = "an unscaled probe" if scale > 1 else "a probe factor counted twice"
+    if seen.swings.any():
+        low, high = (float(np.median(side[seen.swings])) for side in (seen.low, seen.high))
+        return f"As recorded it swings between {low:+.3g} and {high:+.3g} V, which no pilot does. {told}: {kind}."
+    levels = sorted({float(f"{v:.2g}") for v in np.quantile(seen.high, [0.02, 0.5, 0.98])})
+    said = " and ".join(f"{v:+g} V" for v in levels)
+    return f"As recorded the level is {said}, nowhere near a steady pilot. {told}: {kind}."
+
+
+def _polarity_sentence(seen: Glance, scale: float) -> str:
+    top, bottom = float(np.max(seen.high)) * scale, float(np.min(seen.low)) * scale
+    return (
+        f"The signal swings between {bottom:+.1f} and {top:+.1f} V: the side that stays at 12 V is the positive one. A "
+        "pilot keeps its negative side at -12 V, so probe and reference were swapped."
+    )
+
+
+def _mean(values: Floats) -> float:
+    return float(values.mean()) if len(values) else 0.0
+
+
+def _distance(values: Floats, nominal: Floats) -> Floats:
+    return np.asarray(np.abs(values[:, None] - nominal).min(axis=1))

@@ -1,0 +1,1 @@
+"""The stages of a charging session and the outcome in one sentence."""

@@ -1,0 +1,68 @@
+"""The outcome in one word and the verdict in one sentence."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+from gladwire.core.findings import Finding
+from gladwire.core.pilot.record import PilotRecord
+from gladwire.core.pilot.rules.offer import offers
+from gladwire.core.pilot.rules.requests import asking_s, requests
+from gladwire.core.pilot.words import amps, seconds
+from gladwire.core.session.stages import StageResult, breaking
+
+Outcome = Literal["charged", "failed_to_start", "dropped_out", "derated", "unknown"]
+
+OUTCOME_WORDS: dict[Outcome, str] = {
+    "charged": "charged",
+    "failed_to_start": "failed to start",
+    "dropped_out": "dropped out",
+    "derated": "derated",
+    "unknown": "not decided by this capture",
+}
+# Facts about the capture that must be settled before its levels are judged.
+_CAPTURE_FIRST = ("capture_ac_coupled", "capture_clipped")
+
+
+def outcome_of(record: PilotRecord, stages: Sequence[StageResult]) -> Outcome:
+    """What the pilot alone can decide. It cannot prove that current flowed, so never "charged"."""
+    state = {s.stage: s.state for s in stages}
+    if state["hold"] == "failed":
+        return "dropped_out"
+    if any(f"{name}" in state and state[name] == "failed" for name in ("pilot", "offer", "request")):
+        return "dropped_out" if requests(record) and asking_s(record) > 5.0 else "failed_to_start"
+    vehicle = any(s.state in ("B", "C", "D") for s in record.segments)
+    stalled = state.get("offer") == "not_reached" or state.get("request") == "not_reached"
+    return "failed_to_start" if vehicle and stalled else "unknown"
+
+
+def verdict_sentence(record: PilotRecord, findings: Sequence[Finding]) -> str:
+    """What happened, in numbers with units."""
+    capture = next((f for f in findings if f.code in _CAPTURE_FIRST), None)
+    first = [b for stage in ("pilot", "offer", "request", "hold") if (b := breaking(findings, stage))]
+    if capture and (not first or first[0].code == "pilot_level_between_states"):
+        return capture.text
+    if first:
+        return min(first, key=lambda f: f.start_s).text
+    waiting = next((f for f in findings if f.code in ("never_asked", "no_offer", "nothing_connected")), None)
+    if waiting:
+        return waiting.text
+    return _story(record, findings)
+
+
+def _story(record: PilotRecord, findings: Sequence[Finding]) -> str:
+    made = [s for s in offers(record) if s.state != "A"]
+    asked = requests(record)
+    if not made or not asked:
+        return "The capture is too short to walk the pilot's stages."
+    offered = (
+        "digital communication (5 %)"
+        if made[0].offer_kind == "digital"
+        else f"{amps(made[0].advertised_current_a or 0.0)} (duty {made[0].duty_percent:.1f} %)"
+    )
+    suspect = next((f for f in findings if f.severity == "suspect"), None)
+    text = (
+        f"The post offered {offered} and the vehicle asked for {seconds(asking_s(record))}; the pilot did not stop it."
+    )
+    return f"{text} To watch: {suspect.text}" if suspect else text

@@ -1,0 +1,206 @@
+"""The spine: every stage of a session with its state and its evidence. A pilot capture speaks for its own stages only."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Literal, NamedTuple
+
+from pydantic import BaseModel, ConfigDict
+
+from gladwire.core.findings import Finding
+from gladwire.core.pilot.record import PilotRecord, Segment
+from gladwire.core.pilot.rules.offer import offers
+from gladwire.core.pilot.rules.requests import asking_s, requests
+from gladwire.core.pilot.words import amps, seconds
+
+StageState = Literal["proven", "failed", "not_reached", "not_captured", "not_applicable"]
+
+
+class Stage(NamedTuple):
+    """Name used in data, and the title people read."""
+
+    key: str
+    title: str
+
+
+_COMMON = (
+    Stage("seat", "Seat"),
+    Stage("proximity", "Proximity"),
+    Stage("lock", "Lock"),
+    Stage("pilot", "Pilot"),
+    Stage("offer", "Offer"),
+)
+AC_SPINE = (
+    *_COMMON,
+    Stage("request", "Request"),
+    Stage("energise", "Energise"),
+    Stage("draw", "Draw"),
+    Stage("hold", "Hold"),
+    Stage("end", "End"),
+)
+DC_SPINE = (
+    *_COMMON,
+    Stage("match", "Match"),
+    Stage("link", "Link"),
+    Stage("agree", "Agree"),
+    Stage("authorise", "Authorise"),
+    Stage("parameters", "Parameters"),
+    Stage("insulation", "Insulation"),
+    Stage("precharge", "Pre-charge"),
+    Stage("ramp", "Ramp"),
+    Stage("hold", "Hold"),
+    Stage("end", "End"),
+)
+
+
+class StageResult(BaseModel):
+    """One stage as this session shows it. short: a value to stand under the mark; why: the whole sentence."""
+
+    model_config = ConfigDict(frozen=True)
+
+    stage: str
+    title: str
+    state: StageState
+    start_s: float | None = None
+    end_s: float | None = None
+    short: str = ""
+    why: str
+
+
+class _Verdict(NamedTuple):
+    state: StageState
+    why: str
+    short: str = ""
+    start_s: float | None = None
+    end_s: float | None = None
+
+
+# Findings that break the stage they belong to.
+_BREAKING = {
+    "pilot": {
+        "oscillating_without_vehicle",
+        "pilot_stuck_at_zero",
+        "post_not_available",
+        "pilot_withdrawn",
+        "no_pilot",
+        "pilot_level_between_states",
+        "low_side_pulled_up",
+        "pilot_interrupted",
+    },
+    "offer": {"duty_forbidden", "frequency_out"},
+    "request": {"hunting"},
+    "hold": {"pilot_lost_while_asking", "offer_withdrawn", "pilot_withdrawn", "pilot_interrupted"},
+}
+
+
+def walk(record: PilotRecord, findings: Sequence[Finding]) -> tuple[StageResult, ...]:
+    """Walk the spine the capture shows. At 5 % duty it is the DC one (or AC with ISO 15118; the pilot cannot tell)."""
+    spine = DC_SPINE if any(s.offer_kind == "digital" and s.state != "A" for s in offers(record)) else AC_SPINE
+    results: list[StageResult] = []
+    broken = False
+    for stage in spine:
+        verdict = _JUDGES.get(stage.key, _not_captured)(record, findings)
+        if broken and verdict.state == "not_captured" and stage.key not in ("seat", "proximity", "lock"):
+            verdict = _Verdict("not_reached", "An earlier stage failed.")
+        # What follows a failure may still have been seen; only what was not seen is called not reached.
+        broken = broken or verdict.state in ("failed", "not_reached")
+        results.append(
+            StageResult(
+                stage=stage.key,
+                title=stage.title,
+                state=verdict.state,
+                start_s=verdict.start_s,
+                end_s=verdict.end_s,
+                short=verdict.short,
+                why=verdict.why,
+            )
+        )
+    return tuple(results)
+
+
+def breaking(findings: Sequence[Finding], stage: str) -> Finding | None:
+    """The first grave finding that breaks this stage; a level fault breaks only when it is more than suspected."""
+    codes = _BREAKING.get(stage, set())
+    hits = [f for f in findings if f.code in codes and f.stage == stage and f.severity == "fault"]
+    hits += [f for f in findings if f.code == "offer_withdrawn" and stage == "hold"]
+    return min(hits, key=lambda f: f.start_s) if hits else None
+
+
+def _not_captured(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
+    return _Verdict("not_captured", "A pilot capture does not show this.")
+
+
+def _failed(finding: Finding) -> _Verdict:
+    return _Verdict("failed", finding.text, finding.measured, finding.start_s, finding.end_s)
+
+
+def _connected(record: PilotRecord) -> list[Segment]:
+    return [s for s in record.segments if s.state in ("B", "C", "D")]
+
+
+def _pilot(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
+    broken = breaking(findings, "pilot")
+    if broken:
+        return _failed(broken)
+    seen = _connected(record)
+    if seen:
+        first = seen[0]
+        why = f"A vehicle is there: {first.label} at {first.high_v:.2f} V from {first.start_s:.2f} s."
+        return _Verdict("proven", why, f"{first.high_v:.1f} V", first.start_s, seen[-1].end_s)
+    if not record.reading.levels_trusted:
+        return _Verdict("not_captured", "Levels were lost to AC coupling.")
+    return _Verdict("not_reached", "No vehicle is seen on the pilot: it stays in A.", "A only")
+
+
+def _offer(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
+    broken = breaking(findings, "offer")
+    if broken:
+        return _failed(broken)
+    made = [s for s in offers(record) if s.state != "A" and s.offer_kind in ("current", "digital")]
+    if not made:
+        return _Verdict("not_reached", "The post never oscillates with a vehicle connected.", "none")
+    first = made[0]
+    short = f"{first.duty_percent:.0f} %" if first.offer_kind == "digital" else amps(first.advertised_current_a or 0.0)
+    why = f"Oscillation from {first.start_s:.2f} s, duty {first.duty_percent:.1f} %."
+    return _Verdict("proven", why, short, first.start_s, made[-1].end_s)
+
+
+def _request(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
+    broken = breaking(findings, "request")
+    if broken:
+        return _failed(broken)
+    asked = requests(record)
+    if not asked:
+        return _Verdict("not_reached", "The vehicle never asks (no C or D).", "no C")
+    why = f"The vehicle asks from {asked[0].start_s:.2f} s, {seconds(asking_s(record))} in all."
+    return _Verdict("proven", why, asked[0].label, asked[0].start_s, asked[-1].end_s)
+
+
+def _hold(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
+    broken = breaking(findings, "hold")
+    if broken:
+        return _failed(broken)
+    if not requests(record):
+        return _Verdict("not_reached", "The vehicle never asks, so there is nothing to hold.")
+    why = (
+        f"The pilot kept asking for {seconds(asking_s(record))} without a break; whether current flowed it cannot show."
+    )
+    return _Verdict("not_captured", why, f"C {seconds(asking_s(record))}")
+
+
+def _end(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
+    stopped = next((f for f in findings if f.code == "stopped_asking"), None)
+    if stopped:
+        return _Verdict("proven", stopped.text, "C to B", stopped.start_s, stopped.end_s)
+    if requests(record):
+        return _Verdict("not_captured", "The capture ends before the session does.")
+    return _Verdict("not_reached", "The vehicle never asks, so there is nothing to end.")
+
+
+_JUDGES: dict[str, Callable[[PilotRecord, Sequence[Finding]], _Verdict]] = {
+    "pilot": _pilot,
+    "offer": _offer,
+    "request": _request,
+    "hold": _hold,
+    "end": _end,
+}

@@ -1,0 +1,1 @@
+"""Published tables and limits, one module a topic, each value with its source. Imports nothing of ours but models."""

@@ -1,0 +1,42 @@
+"""Where a value comes from."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel, ConfigDict
+
+
+class Source(BaseModel):
+    """A published document (or common practice) a value rests on."""
+
+    model_config = ConfigDict(frozen=True)
+
+    key: str
+    document: str
+    place: str = ""
+    from_memory: bool = True
+
+    def __str__(self) -> str:
+        return f"{self.document} {self.place}".strip()
+
+
+IEC_61851_A = Source(key="iec61851-a", document="IEC 61851-1:2017", place="Annex A")
+IEC_61851_LEVELS = Source(key="iec61851-levels", document="IEC 61851-1:2017", place="Annex A, pilot voltages")
+IEC_61851_DUTY = Source(key="iec61851-duty", document="IEC 61851-1:2017", place="Annex A, duty cycle to current")
+IEC_61851_EDGES = Source(key="iec61851-edges", document="IEC 61851-1:2017", place="Annex A, pilot edges at the vehicle")
+IEC_61851_SEQUENCES = Source(key="iec61851-sequences", document="IEC 61851-1:2017", place="Annex A, sequences")
+SAE_J1772 = Source(key="sae-j1772", document="SAE J1772", place="control pilot tables")
+ISO_15118_3 = Source(key="iso15118-3", document="ISO 15118-3:2015", place="pilot toggles and matching")
+PRACTICE = Source(key="practice", document="common practice", place="", from_memory=False)
+MEASUREMENT = Source(key="measurement", document="this capture", place="", from_memory=False)
+
+SOURCES = (
+    IEC_61851_A,
+    IEC_61851_LEVELS,
+    IEC_61851_DUTY,
+    IEC_61851_EDGES,
+    IEC_61851_SEQUENCES,
+    SAE_J1772,
+    ISO_15118_3,
+    PRACTICE,
+    MEASUREMENT,
+)
