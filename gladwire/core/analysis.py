@@ -13,7 +13,7 @@ from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.rules import RULES
 from gladwire.core.session.outcome import Outcome, outcome_of, verdict_sentence
-from gladwire.core.session.stages import StageResult, walk
+from gladwire.core.session.stages import StageResult, placed, spine_of, walk
 from gladwire.core.waveform import Recording
 
 # Raise when results would differ for the same capture; stored results of an older analyser are then rebuilt.
@@ -54,7 +54,7 @@ def analyse(recording: Recording, settled: Settled | None = None) -> Analysis:
     settled = settled or Settled()
     choice = choose_pilot(recording.channels, settled.channel)
     record = measure(recording.channels[choice.number], settled)
-    findings = apply(RULES, record)
+    findings = placed(apply(RULES, record), spine_of(record))
     stages = walk(record, findings)
     return Analysis(
         format=recording.format,

@@ -27,7 +27,7 @@ CAUSES = (
         owner="vehicle",
         prior=1.3,
         speaks_for={"never_asked": 2.5},
-        speaks_against={"hunting": 2.0, "request": 2.5},
+        speaks_against={"hunting": 2.0, "request": 2.5, "digital_communication": 1.5},
         test=NextTest(
             "Clear timers and holds in the vehicle, lower the charge limit question, lock and wait one minute.",
             4,
@@ -43,7 +43,7 @@ CAUSES = (
         owner="vehicle",
         prior=0.6,
         speaks_for={"never_asked": 1.8},
-        speaks_against={"request": 4.0},
+        speaks_against={"request": 4.0, "digital_communication": 1.5},
         test=NextTest(
             "Read from the vehicle whether it commands the request while the pilot stays at 9 V.",
             8,

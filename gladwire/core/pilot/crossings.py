@@ -72,7 +72,7 @@ def find_edges(trace: Trace, threshold_v: float = 0.0, noise_v: float = 0.0) -> 
         level = -level
     settled = np.flatnonzero(level)
     # A repeated level is an excursion into the middle and back, not an edge.
-    first_level = _level_before(trace, where[0] if len(where) else 0, threshold_v)
+    first_level = _level_before(trace, where[0], threshold_v, level[settled]) if len(where) else 0
     previous = np.concatenate([[first_level], level[settled][:-1]]) if len(settled) else np.empty(0, np.int64)
     settled = settled[level[settled] != previous]
     if not len(settled):
@@ -87,10 +87,10 @@ def find_edges(trace: Trace, threshold_v: float = 0.0, noise_v: float = 0.0) -> 
     return _without_spikes(edges, SHORTEST_HALF_S * trace.rate_hz)
 
 
-def _level_before(trace: Trace, sample: int, threshold_v: float) -> int:
-    if not len(trace):
-        return 0
+def _level_before(trace: Trace, sample: int, threshold_v: float, following: Ints) -> int:
     volts = float(trace.take(np.array([sample]))[0])
+    if np.isnan(volts):
+        return int(following[0]) if len(following) else 0  # coming back from a gap is no edge
     if volts > threshold_v + HYSTERESIS_V:
         return 1
     return -1 if volts < threshold_v - HYSTERESIS_V else 0
@@ -108,6 +108,7 @@ def _timed(
     steps = (first_new - last_old).astype(np.float64)
     swing = np.where(after == before, 1.0, after - before)
     share = np.clip((threshold_v - before) / swing, 0.0, 1.0)
+    share = np.where(np.isnan(share), 0.5, share)
     # When one sampling step holds the whole edge, where in it is unknown: the middle is the unbiased guess.
     outer = trace.take(np.minimum(first_new + 1, len(trace) - 1)) - trace.take(np.maximum(last_old - 1, 0))
     share = np.where((steps <= 1) & (np.abs(swing) > 0.9 * np.abs(outer)), 0.5, share)

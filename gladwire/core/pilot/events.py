@@ -9,6 +9,7 @@ from gladwire.core.pilot.record import Event, Segment
 from gladwire.core.standards.pilot_timing import INTERRUPTION_MAX_S
 
 _OFFER_CHANGE_PERCENT = 0.5
+_CONTACT_BOUNCE_S = 0.02
 
 
 def events_between(segments: Sequence[Segment]) -> list[Event]:
@@ -47,9 +48,15 @@ def interruptions(segments: Sequence[Segment]) -> list[int]:
         before, gap, after = segments[index - 1], segments[index], segments[index + 1]
         same = before.state == after.state and before.state in "BCD" and before.oscillating == after.oscillating
         lost = gap.state in ("A", "E", "F", "unknown") or gap.oscillating != before.oscillating
-        if same and lost and gap.duration_s <= INTERRUPTION_MAX_S:
+        if same and lost and gap.duration_s <= INTERRUPTION_MAX_S and not _asks_weakly(before, gap):
             found.append(index)
     return found
+
+
+def _asks_weakly(before: Segment, gap: Segment) -> bool:
+    """A lower level that is no state, held for a while on a running oscillation: a load, not an open contact."""
+    lower = gap.state == "unknown" and 0 < gap.high_v < before.high_v
+    return lower and gap.oscillating and gap.duration_s > _CONTACT_BOUNCE_S
 
 
 def interruption(segments: Sequence[Segment], index: int) -> Event:

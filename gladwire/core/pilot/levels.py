@@ -24,7 +24,7 @@ class Glance:
     swings: True where the window holds two clear levels. high, low: their levels (equal in a steady window).
     duty: share of samples at the high level. noise: standard deviation on a level. quantum: the file's smallest step.
     clipped_high / clipped_low: a level lies dead flat on the largest / smallest value while another level is noisy.
-    invalid: share of samples that are not finite. extent: largest minus smallest sample looked at.
+    invalid: share of samples that are not finite. top, bottom: largest and smallest sample looked at.
     """
 
     swings: np.ndarray[tuple[int], np.dtype[np.bool_]]
@@ -36,7 +36,8 @@ class Glance:
     clipped_high: bool
     clipped_low: bool
     invalid: float
-    extent: float
+    top: float
+    bottom: float
 
 
 def glance(wave: Waveform) -> Glance:
@@ -47,7 +48,7 @@ def glance(wave: Waveform) -> Glance:
     rows: Floats = picked[finite.all(axis=1)].astype(np.float64)
     if not rows.size:
         nothing = np.empty(0)
-        return Glance(np.empty(0, bool), nothing, nothing, nothing, 0.0, 0.0, False, False, invalid, 0.0)
+        return Glance(np.empty(0, bool), nothing, nothing, nothing, 0.0, 0.0, False, False, invalid, 0.0, 0.0)
     top, bottom = float(rows.max()), float(rows.min())
     middle = (rows.max(axis=1) + rows.min(axis=1))[:, None] / 2
     above: Mask = np.greater(rows, middle)
@@ -75,7 +76,8 @@ def glance(wave: Waveform) -> Glance:
         clipped_high=_is_clipped(rows, top, noise),
         clipped_low=_is_clipped(-rows, -bottom, noise),
         invalid=invalid,
-        extent=top - bottom,
+        top=top,
+        bottom=bottom,
     )
 
 

@@ -53,12 +53,12 @@ def measure(wave: Waveform, settled: Settled | None = None) -> PilotRecord:
         cycles = cut_cycles(trace, edges, run)
         if not len(cycles):
             continue
-        segments += _steady_segments(trace, at, run.start, quantum_v)
-        found, odd = _oscillating_segments(trace, edges, run, cycles, quantum_v)
+        segments += _steady_segments(trace, reading, at, run.start, quantum_v)
+        found, odd = _oscillating_segments(trace, reading, edges, run, cycles, quantum_v)
         segments += found
         interruptions += odd
         at = run.end
-    segments += _steady_segments(trace, at, float(len(trace)), quantum_v)
+    segments += _steady_segments(trace, reading, at, float(len(trace)), quantum_v)
     segments = _joined(segments)
     return PilotRecord(
         channel=wave.name,
@@ -86,17 +86,17 @@ def _threshold(seen: Glance, reading: Reading) -> float:
     return 0.0 if high > clear and low < -clear else round((high + low) / 2, 3)
 
 
-def _steady_segments(trace: Trace, start: float, end: float, quantum_v: float) -> list[Segment]:
+def _steady_segments(trace: Trace, reading: Reading, start: float, end: float, quantum_v: float) -> list[Segment]:
     # Less than a third of a millisecond between two oscillations is no state.
     if end - start < max(1.0, 0.3e-3 * trace.rate_hz):
         return []
     parts = cut_steady(trace, start, end) if trace.absolute else [(start, end)]
-    return [_steady_segment(trace, a, b, quantum_v) for a, b in parts]
+    return [_steady_segment(trace, reading, a, b, quantum_v) for a, b in parts]
 
 
-def _steady_segment(trace: Trace, start: float, end: float, quantum_v: float) -> Segment:
+def _steady_segment(trace: Trace, reading: Reading, start: float, end: float, quantum_v: float) -> Segment:
     level, doubt = steady_level(trace, start, end)
-    state, nearest = _state_of(level if trace.absolute else math.nan)
+    state, nearest = _state_of(level if trace.absolute else math.nan, reading)
     return Segment(
         state=state,
         nearest=nearest,
@@ -109,13 +109,13 @@ def _steady_segment(trace: Trace, start: float, end: float, quantum_v: float) ->
 
 
 def _oscillating_segments(
-    trace: Trace, edges: Edges, run: Run, cycles: Cycles, quantum_v: float
+    trace: Trace, reading: Reading, edges: Edges, run: Run, cycles: Cycles, quantum_v: float
 ) -> tuple[list[Segment], list[Event]]:
     pieces, odd = cut_oscillation(cycles, trace.absolute)
     starts = [run.start, *(float(cycles.rise[p.first]) for p in pieces[1:])]
     bounds = zip(starts, [*starts[1:], run.end], strict=True)
     segments = [
-        _oscillating_segment(trace, edges, cycles, piece, start, end, quantum_v)
+        _oscillating_segment(trace, reading, edges, cycles, piece, start, end, quantum_v)
         for piece, (start, end) in zip(pieces, bounds, strict=True)
     ]
     events = []
@@ -128,7 +128,14 @@ def _oscillating_segments(
 
 
 def _oscillating_segment(
-    trace: Trace, edges: Edges, cycles: Cycles, piece: Piece, start: float, end: float, quantum_v: float
+    trace: Trace,
+    reading: Reading,
+    edges: Edges,
+    cycles: Cycles,
+    piece: Piece,
+    start: float,
+    end: float,
+    quantum_v: float,
 ) -> Segment:
     period, width = period_of(cycles, piece), width_of(cycles, piece)
     high, low = plateaus_of(trace, edges, cycles, piece, pilot_levels.BY_LETTER["F"].nominal_v)
@@ -143,7 +150,7 @@ def _oscillating_segment(
     fall = edge_time(trace, edges, first, last, False, levels)
     to_us = 1e6 / trace.rate_hz
     shortest = RESOLVED_INTERVALS
-    state, nearest = _state_of(high.value)
+    state, nearest = _state_of(high.value, reading)
     unresolved = not (rise >= shortest and fall >= shortest)
     return Segment(
         state=state,
@@ -167,11 +174,25 @@ def _oscillating_segment(
     )
 
 
-def _state_of(level_v: float) -> tuple[State, State]:
-    """(state by accept band, nearest state); both "unknown" where there is no level."""
+def _state_of(level_v: float, reading: Reading) -> tuple[State, State]:
+    """(state by accept band, nearest state); both "unknown" where there is no level, or where clipping hides it."""
     if not math.isfinite(level_v):
         return "unknown", "unknown"
+    if reading.clips_high(level_v) or reading.clips_low(level_v):
+        # The true level is beyond the range: only where one single state lies there is it known.
+        upper = reading.clips_high(level_v)
+        beyond = [
+            s.letter for s in pilot_levels.STATES if (s.accept.high_v > level_v if upper else s.accept.low_v < level_v)
+        ]
+        return (beyond[0], beyond[0]) if len(beyond) == 1 else ("unknown", "unknown")
     return pilot_levels.classify(level_v), pilot_levels.nearest(level_v).letter
+
+
+def _is_last_half(before: Segment, after: Segment) -> bool:
+    """The low half in which an oscillation was cut off is part of it, not a state F of its own."""
+    if not before.oscillating or after.oscillating or before.low_v is None or not before.frequency_hz:
+        return False
+    return abs(after.high_v - before.low_v) < _ALIKE_V and after.duration_s < 1.0 / before.frequency_hz
 
 
 def _joined(segments: list[Segment]) -> list[Segment]:
@@ -179,7 +200,8 @@ def _joined(segments: list[Segment]) -> list[Segment]:
     joined: list[Segment] = []
     for segment in segments:
         last = joined[-1] if joined else None
-        if last and not last.oscillating and not segment.oscillating and abs(last.high_v - segment.high_v) < _ALIKE_V:
+        alike = last and not last.oscillating and not segment.oscillating
+        if last and ((alike and abs(last.high_v - segment.high_v) < _ALIKE_V) or _is_last_half(last, segment)):
             joined[-1] = last.model_copy(update={"end_s": segment.end_s})
         else:
             joined.append(segment)

@@ -48,8 +48,11 @@ def cut_oscillation(cycles: Cycles, absolute: bool) -> tuple[list[Piece], list[P
         Feature(cycles.width / period, DUTY_STEP + 1.2 * sampling, DUTY_DRIFT),
     ]
 
+    noises = (cycles.high_noise_v, cycles.low_noise_v)
+
     def alike(left: Piece, right: Piece) -> bool:
-        tolerances = (ALIKE_V, ALIKE_V, DUTY_ALIKE + sampling / np.sqrt(min(_len(left), _len(right))))
+        levels = (ALIKE_V + 3 * max(_noise(noise, left), _noise(noise, right)) for noise in noises)
+        tolerances = (*levels, DUTY_ALIKE + sampling / np.sqrt(min(_len(left), _len(right))))
         return all(
             abs(_middle(feature.values, left) - _middle(feature.values, right)) < tolerance
             for feature, tolerance in zip(features, tolerances, strict=True)
@@ -67,6 +70,11 @@ def _len(piece: Piece) -> int:
 def _middle(values: Floats, piece: Piece) -> float:
     part = values[piece.first : piece.end]
     return float(np.mean(part)) if len(part) < 4 else midmean(part)
+
+
+def _noise(noises: Floats, piece: Piece) -> float:
+    """What noise alone may have done to the mean level of a piece."""
+    return float(np.mean(noises[piece.first : piece.end])) / float(np.sqrt(_len(piece)))
 
 
 def _inner(piece: Piece) -> slice:

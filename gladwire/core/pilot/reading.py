@@ -26,7 +26,11 @@ _NEAR_V = 1.15
 _FACTORS = {1.0: 0.0, 10.0: 0.06, 0.1: 0.12, 100.0: 0.12, 0.001: 0.14, 1000.0: 0.16, 0.01: 0.16}
 _POLARITY_PENALTY = 0.08
 _CLEARLY_BETTER = 0.2
+# What a factor would make of the channel's own noise or steps: beyond this it is blown-up nothing, not a pilot.
+_NOISE_MAX_V = 0.8
+_QUANTUM_MAX_V = 2.5
 _OFFSET_MIN_V = 0.4
+_CLIP_NEAR_V = 0.2
 # Levels this far off are read through the offset; smaller ones still fall into their bands.
 _OFFSET_APPLIED_V = 0.8
 
@@ -55,8 +59,19 @@ class Reading(BaseModel):
     # Zero error seen but small enough to leave alone.
     offset_seen_v: float = 0.0
     levels_trusted: bool = True
+    # Volts at which the capture's range ended, where it was clipped: the true level is there or beyond.
+    clip_high_v: float | None = None
+    clip_low_v: float | None = None
     recognised_share: float = 0.0
     settled_by_person: bool = False
+
+    def clips_high(self, level_v: float) -> bool:
+        """Whether a level lies on the range's upper end, so that it may be higher in truth."""
+        return self.clip_high_v is not None and level_v > self.clip_high_v - _CLIP_NEAR_V
+
+    def clips_low(self, level_v: float) -> bool:
+        """Whether a level lies on the range's lower end, so that it may be lower in truth."""
+        return self.clip_low_v is not None and level_v < self.clip_low_v + _CLIP_NEAR_V
 
     @property
     def correction(self) -> Correction:
@@ -92,6 +107,9 @@ def _best(seen: Glance, unit: str, settled: Settled) -> Reading:
     scored = []
     for factor, penalty in factors.items():
         for inverted, turn_penalty in signs:
+            blown_up = abs(factor) * seen.noise > _NOISE_MAX_V or abs(factor) * seen.quantum > _QUANTUM_MAX_V
+            if blown_up and factor != 1.0 and settled.scale is None:
+                continue
             share = _mean(recognised(seen, -factor if inverted else factor))
             scored.append((share - penalty - turn_penalty, share, factor, inverted))
     plain = max((s for s in scored if s[2] == 1.0 and not s[3]), default=scored[0])
@@ -199,17 +217,21 @@ def _with_coupling(seen: Glance, reading: Reading) -> Reading:
 
 def _with_range(seen: Glance, reading: Reading) -> Reading:
     guessed, why = list(reading.guessed), list(reading.why)
-    for clipped, side in ((seen.clipped_high, "largest"), (seen.clipped_low, "smallest")):
-        if clipped:
-            guessed.append("clipped")
-            why.append(
-                f"A level lies dead flat on the {side} value of the file while others are noisy: the channel was "
-                "clipped, and the true level is beyond. Record again with a larger range."
-            )
+    limits: dict[str, float | None] = {"clip_high_v": None, "clip_low_v": None}
+    clipped = [("largest", seen.top)] * seen.clipped_high + [("smallest", seen.bottom)] * seen.clipped_low
+    for side, raw in clipped:
+        upper = (side == "largest") != (reading.correction.scale < 0)
+        limits["clip_high_v" if upper else "clip_low_v"] = raw * reading.correction.scale + reading.offset_v
+    if clipped:
+        guessed.append("clipped")
+        why.append(
+            f"A level lies dead flat on the {' and on the '.join(side for side, _ in clipped)} value of the file while "
+            "others are noisy: the channel was clipped, and the true level is beyond. Record again with a larger range."
+        )
     if seen.invalid > 0:
         guessed.append("gaps")
         why.append(f"{100 * seen.invalid:.2g} % of the samples looked at are over range or missing.")
-    return reading.model_copy(update={"guessed": tuple(dict.fromkeys(guessed)), "why": tuple(why)})
+    return reading.model_copy(update={"guessed": tuple(dict.fromkeys(guessed)), "why": tuple(why), **limits})
 
 
 def _scale_sentence(seen: Glance, scale: float, share: float, unit: str) -> str:

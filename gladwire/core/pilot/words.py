@@ -4,7 +4,7 @@ from __future__ import annotations
 
 
 def volts(value: float) -> str:
-    return f"{value:.2f} V"
+    return f"{round(value, 2) + 0.0:.2f} V"
 
 
 def band(low: float, high: float, unit: str) -> str:

@@ -30,7 +30,7 @@ def outcome_of(record: PilotRecord, stages: Sequence[StageResult]) -> Outcome:
     state = {s.stage: s.state for s in stages}
     if state["hold"] == "failed":
         return "dropped_out"
-    if any(f"{name}" in state and state[name] == "failed" for name in ("pilot", "offer", "request")):
+    if any(state.get(name) == "failed" for name in ("pilot", "offer", "request", "parameters")):
         return "dropped_out" if requests(record) and asking_s(record) > 5.0 else "failed_to_start"
     vehicle = any(s.state in ("B", "C", "D") for s in record.segments)
     stalled = state.get("offer") == "not_reached" or state.get("request") == "not_reached"
@@ -40,7 +40,7 @@ def outcome_of(record: PilotRecord, stages: Sequence[StageResult]) -> Outcome:
 def verdict_sentence(record: PilotRecord, findings: Sequence[Finding]) -> str:
     """What happened, in numbers with units."""
     capture = next((f for f in findings if f.code in _CAPTURE_FIRST), None)
-    first = [b for stage in ("pilot", "offer", "request", "hold") if (b := breaking(findings, stage))]
+    first = [b for stage in ("pilot", "offer", "request", "parameters", "hold") if (b := breaking(findings, stage))]
     if capture and (not first or first[0].code == "pilot_level_between_states"):
         return capture.text
     if first:

@@ -89,16 +89,28 @@ _BREAKING = {
     },
     "offer": {"duty_forbidden", "frequency_out"},
     "request": {"hunting"},
+    "parameters": {"hunting"},
     "hold": {"pilot_lost_while_asking", "offer_withdrawn", "pilot_withdrawn", "pilot_interrupted"},
 }
 
 
+def spine_of(record: PilotRecord) -> tuple[Stage, ...]:
+    """At 5 % duty the DC spine (or AC with ISO 15118; the pilot cannot tell), else the AC one."""
+    return DC_SPINE if any(s.offer_kind == "digital" and s.state != "A" for s in offers(record)) else AC_SPINE
+
+
+def placed(findings: Sequence[Finding], spine: Sequence[Stage]) -> tuple[Finding, ...]:
+    """Findings on the stages of this spine: on the DC one the request (C) is what ends Parameters."""
+    if any(stage.key == "request" for stage in spine):
+        return tuple(findings)
+    return tuple(f.model_copy(update={"stage": "parameters"}) if f.stage == "request" else f for f in findings)
+
+
 def walk(record: PilotRecord, findings: Sequence[Finding]) -> tuple[StageResult, ...]:
-    """Walk the spine the capture shows. At 5 % duty it is the DC one (or AC with ISO 15118; the pilot cannot tell)."""
-    spine = DC_SPINE if any(s.offer_kind == "digital" and s.state != "A" for s in offers(record)) else AC_SPINE
+    """Walk the spine the capture shows."""
     results: list[StageResult] = []
     broken = False
-    for stage in spine:
+    for stage in spine_of(record):
         verdict = _JUDGES.get(stage.key, _not_captured)(record, findings)
         if broken and verdict.state == "not_captured" and stage.key not in ("seat", "proximity", "lock"):
             verdict = _Verdict("not_reached", "An earlier stage failed.")
@@ -170,9 +182,27 @@ def _request(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
     if broken:
         return _failed(broken)
     asked = requests(record)
+    weak = next((s for s in record.segments if s.state == "unknown" and s.oscillating and s.nearest in "CD"), None)
+    if not asked and weak:
+        why = (
+            f"At {weak.start_s:.2f} s the level moves to {weak.high_v:.2f} V, near {weak.nearest} but inside no state."
+        )
+        return _Verdict("not_reached", why, f"{weak.high_v:.1f} V")
     if not asked:
         return _Verdict("not_reached", "The vehicle never asks (no C or D).", "no C")
     why = f"The vehicle asks from {asked[0].start_s:.2f} s, {seconds(asking_s(record))} in all."
+    return _Verdict("proven", why, asked[0].label, asked[0].start_s, asked[-1].end_s)
+
+
+def _parameters(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
+    """On the DC spine C comes once limits are agreed; the pilot shows that moment and nothing of what was agreed."""
+    broken = breaking(findings, "parameters")
+    if broken:
+        return _failed(broken)
+    asked = requests(record)
+    if not asked:
+        return _Verdict("not_captured", "The vehicle has not gone to C, which follows agreed parameters.", "no C")
+    why = f"The vehicle goes to C at {asked[0].start_s:.2f} s, as it does once parameters are agreed."
     return _Verdict("proven", why, asked[0].label, asked[0].start_s, asked[-1].end_s)
 
 
@@ -201,6 +231,7 @@ _JUDGES: dict[str, Callable[[PilotRecord, Sequence[Finding]], _Verdict]] = {
     "pilot": _pilot,
     "offer": _offer,
     "request": _request,
+    "parameters": _parameters,
     "hold": _hold,
     "end": _end,
 }

@@ -112,8 +112,10 @@ def duties_for(current_a: float, table: DutyTable = IEC) -> tuple[float, ...]:
         if row.kind != "current" or not row.slope_a_per_percent:
             continue
         duty = row.zero_percent + (current_a - row.fixed_a) / row.slope_a_per_percent
-        if row.from_percent - 1e-9 <= duty <= row.to_percent + 1e-9:
-            found.append(round(duty, 3))
+        duty = round(duty, 3)
+        # At 85 % the lower row holds, so 52.5 A has no duty of its own.
+        if row.from_percent <= duty <= row.to_percent and abs(row_for(duty, table).current_a(duty) - current_a) < 0.01:
+            found.append(duty)
     return tuple(found)
 
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import takewhile
 
 from gladwire.core.findings import Fact, Rule
-from gladwire.core.pilot.record import PilotRecord
+from gladwire.core.pilot.record import PilotRecord, Segment
 from gladwire.core.pilot.words import seconds, times, volts
 from gladwire.core.standards.pilot_levels import BY_LETTER
 from gladwire.core.standards.pilot_timing import INTERRUPTION_MAX_S, PRACTICE_SOURCE, SEQUENCES_SOURCE
@@ -28,8 +29,9 @@ def _interruptions(record: PilotRecord) -> Iterator[Fact]:
 
 
 def _lost_while_asking(record: PilotRecord) -> Iterator[Fact]:
-    for before, after in zip(record.segments[:-1], record.segments[1:], strict=True):
-        if before.state not in ("C", "D") or after.duration_s <= INTERRUPTION_MAX_S:
+    for index in range(1, len(record.segments)):
+        before, after = record.segments[index - 1], record.segments[index]
+        if before.state not in ("C", "D") or _stay_s(record.segments[index:]) <= INTERRUPTION_MAX_S:
             continue
         if after.state == "A":
             text = (
@@ -41,6 +43,12 @@ def _lost_while_asking(record: PilotRecord) -> Iterator[Fact]:
             text = f"While asking, the level left its band for {volts(after.high_v)} at {after.start_s:.2f} s."
             expected = f"{BY_LETTER[before.state].nominal_v:g} V"
             yield Fact("fault", text, after.start_s, after.end_s, volts(after.high_v), expected)
+
+
+def _stay_s(following: tuple[Segment, ...]) -> float:
+    """How long the state the first segment is in lasts, oscillating or not."""
+    same = takewhile(lambda s: s.state == following[0].state, following)
+    return sum(s.duration_s for s in same)
 
 
 def _oscillation_stopped(record: PilotRecord) -> Iterator[Fact]:

@@ -25,7 +25,8 @@ _WORTH_S = 0.02
 
 def _worth(record: PilotRecord, letters: str) -> Iterator[Segment]:
     if record.reading.levels_trusted:
-        yield from (s for s in longest_per_state(record) if s.state in letters)
+        seen = longest_per_state(record)
+        yield from (s for s in seen if s.state in letters and not record.reading.clips_high(s.high_v))
 
 
 def longest_per_state(record: PilotRecord) -> list[Segment]:
@@ -121,6 +122,8 @@ def _low_side(record: PilotRecord) -> Iterator[Fact]:
     for s in longest_per_state(record):
         if s.low_v is None or s.low_v in LOW_SIDE or s.state == "A" or s.low_v < LOW_SIDE.low_v:
             continue
+        if record.reading.clips_low(s.low_v):
+            continue
         mirror = abs(s.low_v + s.high_v) < 0.25 * abs(s.high_v) + 0.3
         if unloaded and abs(unloaded[0] - s.low_v) < 0.5:
             continue  # just as low with nothing connected: the source, not the vehicle
@@ -138,10 +141,10 @@ def _source_levels(record: PilotRecord) -> Iterator[Fact]:
     if not record.reading.levels_trusted or "offset" in record.reading.guessed or record.reading.offset_seen_v:
         return
     for s in longest_per_state(record):
-        if s.state == "A" and s.high_v not in SOURCE_HIGH:
+        if s.state == "A" and s.high_v not in SOURCE_HIGH and not record.reading.clips_high(s.high_v):
             text = f"Open circuit the post gives {volts(s.high_v)}, outside its source tolerance."
             yield Fact("suspect", text, s.start_s, s.end_s, volts(s.high_v), band(*SOURCE_HIGH, "V"))
-        if s.low_v is None or s.low_v in SOURCE_LOW:
+        if s.low_v is None or s.low_v in SOURCE_LOW or record.reading.clips_low(s.low_v):
             continue
         unloaded = s.state == "A"
         if unloaded or s.low_v in LOW_SIDE or s.low_v < LOW_SIDE.low_v:

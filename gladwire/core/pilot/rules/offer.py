@@ -74,9 +74,9 @@ def _forbidden(record: PilotRecord) -> Iterator[Fact]:
 
 def _doubtful(record: PilotRecord) -> Iterator[Fact]:
     """The honest word about sampling: a duty that this capture cannot fix well enough."""
-    for s in offers(record):
+    for s in sorted(offers(record), key=lambda s: -(s.duty_doubt_percent or 0.0))[:1]:
         doubt = s.duty_doubt_percent or 0.0
-        if doubt <= VEHICLE_TOLERANCE_PERCENT or s.duty_percent is None:
+        if doubt <= 1.05 * VEHICLE_TOLERANCE_PERCENT or s.duty_percent is None:
             continue
         low, high = max(0.0, s.duty_percent - doubt), min(100.0, s.duty_percent + doubt)
         meanings = (pilot_duty.offer(low), pilot_duty.offer(high))

@@ -41,7 +41,8 @@ def _asked(record: PilotRecord) -> Iterator[Fact]:
 def _never_asked(record: PilotRecord) -> Iterator[Fact]:
     offered = [s for s in record.segments if s.state == "B" and s.oscillating]
     total = sum(s.duration_s for s in offered)
-    if not offered or requests(record):
+    undecided = any(s.state == "unknown" and s.oscillating for s in record.segments)
+    if not offered or requests(record) or undecided:
         return
     digital = any(s.offer_kind == "digital" for s in offered)
     hint = (

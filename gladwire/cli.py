@@ -1,0 +1,69 @@
+"""Command line behind `./glad`."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command; returns the exit code. 2 means a file could not be read."""
+    parser = argparse.ArgumentParser(prog="glad", description="From a charging capture to a recorded verdict.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    _inspect_arguments(commands.add_parser("inspect", help="analyse capture files"))
+    for name in ("serve", "demo"):
+        server = commands.add_parser(name, help="start the application")
+        server.add_argument("--port", type=int, default=8100 if name == "serve" else 8110)
+        server.add_argument("--host", default="127.0.0.1")
+    chosen = parser.parse_args(arguments)
+    if chosen.command == "inspect":
+        return _inspect(chosen)
+    from gladwire.run import run  # the server's imports take longer than inspect may
+
+    return run(chosen.command, chosen.host, chosen.port)
+
+
+def _inspect_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    parser.add_argument("--json", action="store_true", help="print one JSON object")
+    parser.add_argument(
+        "--role", action="append", default=[], metavar="NAME=cp", help="settle which channel is the pilot"
+    )
+    parser.add_argument("--scale", type=float, help="settle the probe factor")
+    parser.add_argument("--inverted", action=argparse.BooleanOptionalAction, default=None, help="settle the polarity")
+    parser.add_argument("--offset", type=float, metavar="V", help="settle the volts to add")
+    parser.add_argument(
+        "--interval", type=float, metavar="S", help="seconds between samples, where the file does not say"
+    )
+
+
+def _inspect(chosen: argparse.Namespace) -> int:
+    from gladwire.core.pilot.reading import Settled
+    from gladwire.formats.errors import UnreadableError
+    from gladwire.inspect import analyse_file, as_json, as_text
+
+    channel = None
+    for role in chosen.role:
+        name, _, what = role.rpartition("=")
+        if what != "cp" or not name:
+            print(f"glad inspect: --role {role}: only NAME=cp is understood so far", file=sys.stderr)
+            return 2
+        channel = name
+    settled = Settled(channel=channel, scale=chosen.scale, inverted=chosen.inverted, offset_v=chosen.offset)
+    results = []
+    for path in chosen.files:
+        try:
+            results.append((path.name, analyse_file(path, settled, chosen.interval)))
+        except UnreadableError as error:
+            print(f"glad inspect: {path.name}: {error}", file=sys.stderr)
+            return 2
+        except OSError as error:
+            print(f"glad inspect: {path.name}: {error.strerror or error}", file=sys.stderr)
+            return 2
+    print(as_json(results) if chosen.json else "\n\n".join(as_text(*result) for result in results))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

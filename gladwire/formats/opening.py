@@ -1,0 +1,117 @@
+"""Bytes to a bounded stream: gzip is opened, text becomes UTF-8, and nothing is ever read whole."""
+
+from __future__ import annotations
+
+import codecs
+import gzip
+import io
+import zlib
+from collections.abc import Iterator
+from pathlib import Path
+from typing import BinaryIO, cast
+
+from gladwire.formats.errors import UnreadableError
+
+HEAD_BYTES = 256 * 1024
+# A text of this size holds over a hundred million samples; more is not one capture.
+MAX_TEXT_BYTES = 8 * 2**30
+# One channel of this many samples takes 1.6 GB as float32.
+MAX_SAMPLES = 400_000_000
+_GZIP = b"\x1f\x8b"
+
+
+class Source:
+    """A capture's bytes, opened as often as needed. Either a path or the bytes themselves."""
+
+    def __init__(self, content: Path | bytes) -> None:
+        self._content = content
+
+    def _raw(self) -> BinaryIO:
+        return io.BytesIO(self._content) if isinstance(self._content, bytes) else self._content.open("rb")
+
+    def open(self) -> BinaryIO:
+        """A stream of the decompressed bytes."""
+        with self._raw() as raw:
+            packed = raw.read(2) == _GZIP
+        if not packed:
+            return self._raw()
+        return cast(BinaryIO, gzip.open(self._raw() if isinstance(self._content, bytes) else self._content))
+
+    def head(self, size: int = HEAD_BYTES) -> bytes:
+        """The first decompressed bytes. Raises UnreadableError for a broken gzip."""
+        with self.open() as stream:
+            return read_some(stream, size)
+
+
+def read_some(stream: BinaryIO, size: int) -> bytes:
+    """Up to size bytes, fewer only at the end; a gzip that breaks off gives what it held."""
+    parts: list[bytes] = []
+    left = size
+    while left > 0:
+        try:
+            part = stream.read(min(left, 1 << 20))
+        except EOFError:
+            break
+        except (gzip.BadGzipFile, zlib.error, OSError) as error:
+            if parts:
+                break
+            raise UnreadableError("the gzip file is damaged: it cannot be unpacked") from error
+        if not part:
+            break
+        parts.append(part)
+        left -= len(part)
+    return b"".join(parts)
+
+
+def encoding_of(head: bytes) -> str:
+    """Python's name for the text encoding: by byte-order mark, by the zeros of UTF-16, else UTF-8 or Latin-1."""
+    for mark, name in (
+        (codecs.BOM_UTF8, "utf-8-sig"),
+        (codecs.BOM_UTF16_LE, "utf-16"),
+        (codecs.BOM_UTF16_BE, "utf-16"),
+    ):
+        if head.startswith(mark):
+            return name
+    sample = head[:4096]
+    if len(sample) >= 16:
+        if sample[1::2].count(0) > 0.4 * len(sample) / 2:
+            return "utf-16-le"
+        if sample[0::2].count(0) > 0.4 * len(sample) / 2:
+            return "utf-16-be"
+    try:
+        codecs.getincrementaldecoder("utf-8")().decode(head)
+    except UnicodeDecodeError:
+        return "latin-1"
+    return "utf-8"
+
+
+def text_chunks(source: Source, encoding: str, size: int) -> Iterator[bytes]:
+    """UTF-8 chunks that end at a line's end, line ends as LF; the last may lack one.
+
+    Raises UnreadableError when the text grows beyond MAX_TEXT_BYTES.
+    """
+    decoder = codecs.getincrementaldecoder(encoding)(errors="replace") if encoding not in ("utf-8", "ascii") else None
+    kept = b""
+    total = 0
+    with source.open() as stream:
+        while block := read_some(stream, size):
+            total += len(block)
+            if total > MAX_TEXT_BYTES:
+                raise UnreadableError(f"the text is larger than {MAX_TEXT_BYTES // 2**30} GiB; that is not one capture")
+            if decoder is not None:
+                block = decoder.decode(block).encode("utf-8")
+            block = kept + block
+            cut = max(block.rfind(b"\n"), block.rfind(b"\r") if b"\n" not in block else -1) + 1
+            if cut == 0 and len(block) > 16 * size:
+                raise UnreadableError("no line end within the first megabytes; a table of numbers was expected")
+            kept = block[cut:]
+            if cut:
+                yield _with_lf(block[:cut])
+    if kept.strip(b"\x00 \r\n\t"):
+        yield _with_lf(kept)
+
+
+def _with_lf(block: bytes) -> bytes:
+    if b"\r" not in block:
+        return block
+    return block.replace(b"\r\n", b"\n").replace(b"\r", b"\n")

@@ -1,0 +1,23 @@
+"""All readers, chosen by content. To add one: write its file with a READER, name it here."""
+
+from __future__ import annotations
+
+from gladwire.core.waveform import Recording
+from gladwire.formats import npz, scope_csv, wav
+from gladwire.formats.errors import UnreadableError
+from gladwire.formats.opening import Source
+from gladwire.formats.reader import Options, Reader
+
+READERS: tuple[Reader, ...] = (scope_csv.READER, wav.READER, npz.READER)
+_KNOWN = "a scope's table (CSV, TSV, TXT), WAV or NumPy .npz, gzip or not"
+
+
+def read_capture(source: Source, options: Options | None = None) -> Recording:
+    """Recognise and read a capture. Raises UnreadableError with one clear sentence."""
+    head = source.head()
+    if not head:
+        raise UnreadableError(f"the file is empty; expected {_KNOWN}")
+    score, reader = max(((r.sniff(head), r) for r in READERS), key=lambda pair: pair[0])
+    if score <= 0:
+        raise UnreadableError(f"this is no capture that is known here; expected {_KNOWN}")
+    return reader.read(source, options or Options())

@@ -1,0 +1,42 @@
+"""Rules, findings and causes hold together: no cause waits for a finding that no rule makes."""
+
+from __future__ import annotations
+
+from gladwire.core.diagnosis.ranking import CAUSES
+from gladwire.core.pilot.rules import RULES
+from gladwire.core.session.stages import _BREAKING, AC_SPINE, DC_SPINE
+from gladwire.core.standards.source import SOURCES
+
+CODES = {rule.code for rule in RULES}
+
+
+def test_codes_are_unique() -> None:
+    assert len(CODES) == len(RULES)
+    assert len({c.code for c in CAUSES}) == len(CAUSES)
+    assert len({s.key for s in SOURCES}) == len(SOURCES)
+
+
+def test_every_cause_speaks_of_findings_that_exist() -> None:
+    for cause in CAUSES:
+        assert cause.speaks_for
+        assert set(cause.speaks_for) | set(cause.speaks_against) <= CODES, cause.code
+        assert not set(cause.speaks_for) & set(cause.speaks_against), cause.code
+
+
+def test_every_cause_says_what_would_change_its_mind_and_what_proves_the_repair() -> None:
+    for cause in CAUSES:
+        assert all(len(text) > 10 for text in (cause.test.do, cause.test.if_so, cause.test.if_not, cause.proof))
+        assert cause.test.caution
+        assert cause.test.minutes > 0
+
+
+def test_every_rule_names_a_stage_and_a_known_source() -> None:
+    stages = {s.key for s in (*AC_SPINE, *DC_SPINE)}
+    for rule in RULES:
+        assert rule.stage in stages, rule.code
+        assert rule.source in SOURCES, rule.code
+        assert rule.answers
+
+
+def test_every_breaking_finding_exists() -> None:
+    assert set().union(*_BREAKING.values()) <= CODES
