@@ -16,12 +16,13 @@ def main(arguments: list[str] | None = None) -> int:
         server = commands.add_parser(name, help="start the application")
         server.add_argument("--port", type=int, default=8100 if name == "serve" else 8110)
         server.add_argument("--host", default="127.0.0.1")
+        server.add_argument("--home", type=Path, default=Path("var") / name, help="where its data lives")
     chosen = parser.parse_args(arguments)
     if chosen.command == "inspect":
         return _inspect(chosen)
     from gladwire.run import run  # the server's imports take longer than inspect may
 
-    return run(chosen.command, chosen.host, chosen.port)
+    return run(chosen.command, chosen.host, chosen.port, chosen.home.resolve())
 
 
 def _inspect_arguments(parser: argparse.ArgumentParser) -> None:

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from gladwire.core.analysis import Analysis, analyse
+from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.record import Segment
 from gladwire.formats.errors import UnreadableError
@@ -52,8 +53,14 @@ def as_object(results: list[tuple[str, Analysis]]) -> dict[str, Any]:
         ],
         "outcome": gravest.outcome,
         "findings": [tagged(name, f.model_dump()) for name, a in results for f in a.findings],
-        "causes": [tagged(name, c.model_dump(mode="json")) for name, a in results for c in a.causes],
+        "causes": [tagged(name, _cause_entry(c)) for name, a in results for c in a.causes],
     }
+
+
+def _cause_entry(cause: RankedCause) -> dict[str, Any]:
+    """A cause under the contract's keys: evidence as plain sentences."""
+    said = {key: [e.text for e in getattr(cause, key)] for key in ("evidence", "against")}
+    return {**cause.model_dump(mode="json"), **said}
 
 
 def segment_entry(segment: Segment) -> dict[str, Any]:

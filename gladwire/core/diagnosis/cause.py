@@ -46,6 +46,17 @@ class Cause(NamedTuple):
     proof: str
 
 
+class Evidence(BaseModel):
+    """A finding that speaks for or against a cause, and its moment in seconds of the capture."""
+
+    model_config = ConfigDict(frozen=True)
+
+    code: str
+    text: str
+    start_s: float
+    end_s: float
+
+
 class RankedCause(BaseModel):
     """A cause in the light of one session. confidence: share among the causes considered, 0 to 1."""
 
@@ -55,8 +66,8 @@ class RankedCause(BaseModel):
     title: str
     owner: Owner
     confidence: float
-    evidence: tuple[str, ...]
-    against: tuple[str, ...]
+    evidence: tuple[Evidence, ...]
+    against: tuple[Evidence, ...]
     next_test: str
     minutes: int
     if_so: str

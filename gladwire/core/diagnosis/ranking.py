@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 
 from gladwire.core.diagnosis import cable, evse, other, vehicle
-from gladwire.core.diagnosis.cause import Cause, RankedCause
+from gladwire.core.diagnosis.cause import Cause, Evidence, RankedCause
 from gladwire.core.findings import Finding, Severity
 
 CAUSES: tuple[Cause, ...] = (*evse.CAUSES, *cable.CAUSES, *vehicle.CAUSES, *other.CAUSES)
@@ -46,16 +46,19 @@ def _score(cause: Cause, loud: Mapping[str, float]) -> float | None:
 
 
 def _ranked(cause: Cause, share: float, findings: Sequence[Finding]) -> RankedCause:
-    def texts(codes: Mapping[str, float]) -> tuple[str, ...]:
-        return tuple(dict.fromkeys(f.text for f in findings if f.code in codes))[:4]
+    def among(codes: Mapping[str, float]) -> tuple[Evidence, ...]:
+        found = (
+            Evidence(code=f.code, text=f.text, start_s=f.start_s, end_s=f.end_s) for f in findings if f.code in codes
+        )
+        return tuple(dict.fromkeys(found))[:4]
 
     return RankedCause(
         code=cause.code,
         title=cause.title,
         owner=cause.owner,
         confidence=round(share, 3),
-        evidence=texts(cause.speaks_for),
-        against=texts(cause.speaks_against),
+        evidence=among(cause.speaks_for),
+        against=among(cause.speaks_against),
         next_test=cause.test.do,
         minutes=cause.test.minutes,
         if_so=cause.test.if_so,

@@ -18,6 +18,9 @@ from gladwire.core.waveform import Floats, Ints, Samples
 HYSTERESIS_V = 1.0
 # No pilot half is this short (3 % of 1 ms is 30 us): ringing and bursts are.
 SHORTEST_HALF_S = 12e-6
+# Share of the step by which a sample must differ from its neighbour to count as part of the slope.
+_ON_SLOPE = 0.1
+_LONGEST_SLOPE = 400
 _CHUNK = 1 << 17
 
 
@@ -104,18 +107,41 @@ def _timed(
     threshold_v: float,
     noise_v: float,
 ) -> Edges:
-    before, after = trace.take(last_old), trace.take(first_new)
-    steps = (first_new - last_old).astype(np.float64)
+    below = _bracket(trace, rising, last_old, first_new, threshold_v)
+    before, after = trace.take(below), trace.take(below + 1)
     swing = np.where(after == before, 1.0, after - before)
     share = np.clip((threshold_v - before) / swing, 0.0, 1.0)
     share = np.where(np.isnan(share), 0.5, share)
-    # When one sampling step holds the whole edge, where in it is unknown: the middle is the unbiased guess.
-    outer = trace.take(np.minimum(first_new + 1, len(trace) - 1)) - trace.take(np.maximum(last_old - 1, 0))
-    share = np.where((steps <= 1) & (np.abs(swing) > 0.9 * np.abs(outer)), 0.5, share)
-    # Between two neighbouring samples the edge may lie anywhere; a slope with samples on it is known far better.
-    on_slope = 1.5 * noise_v * steps / np.abs(swing) + 0.1 * steps
-    doubt = np.where(steps <= 1, 0.5 + np.abs(share - 0.5), np.minimum(on_slope, steps))
-    return Edges(rising, last_old + share * steps, last_old, first_new, doubt)
+    # A sample that differs from its outer neighbour lies on the slope itself; else it is the plateau.
+    left = np.abs(before - trace.take(np.maximum(below - 1, 0))) > _ON_SLOPE * np.abs(swing)
+    right = np.abs(after - trace.take(np.minimum(below + 2, len(trace) - 1))) > _ON_SLOPE * np.abs(swing)
+    # From plateau to plateau within one step the edge may lie anywhere: the middle is the unbiased guess.
+    share = np.where(left | right, share, 0.5)
+    anywhere = 0.5 + np.abs(share - 0.5)
+    on_slope = np.minimum(0.1 + 1.5 * noise_v / np.abs(swing), anywhere)
+    return Edges(rising, below + share, last_old, first_new, np.where(left & right, on_slope, anywhere))
+
+
+def _bracket(
+    trace: Trace,
+    rising: np.ndarray[tuple[int], np.dtype[np.bool_]],
+    last_old: Ints,
+    first_new: Ints,
+    threshold_v: float,
+) -> Ints:
+    """Number of the sample just before each crossing of the threshold, between last_old and first_new - 1."""
+    below = last_old.copy()
+    going = np.flatnonzero(first_new - last_old > 1)
+    for _ in range(_LONGEST_SLOPE):
+        volts = trace.take(below[going] + 1)
+        old = np.where(rising[going], volts < threshold_v, volts > threshold_v)
+        going = going[old & (below[going] + 2 <= first_new[going])]
+        if not len(going):
+            return below
+        below[going] += 1
+    # Slopes longer than that are slow beyond any pilot: half-way is near enough.
+    below[going] = (last_old[going] + first_new[going]) // 2
+    return below
 
 
 def _without_spikes(edges: Edges, shortest: float) -> Edges:

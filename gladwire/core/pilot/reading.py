@@ -85,9 +85,12 @@ def recognised(seen: Glance, scale: float, offset_v: float = 0.0) -> Floats:
     """
     first, second = seen.high * scale + offset_v, seen.low * scale + offset_v
     high, low = np.maximum(first, second), np.minimum(first, second)
-    swinging = (np.abs(low - _LOW_V) < _NEAR_V) & (_distance(high, _CONNECTED) < _NEAR_V)
+    on_level = _distance(high, _CONNECTED) < _NEAR_V
+    # A shorted diode mirrors the high side: no healthy pilot, but a pilot.
+    mirrored = on_level & (np.abs(low + high) < 0.1 * high)
+    swinging = np.where(on_level & (np.abs(low - _LOW_V) < _NEAR_V), 1.0, np.where(mirrored, 0.7, 0.0))
     steady = (_distance(high, _STEADY) < _NEAR_V) * np.where(np.abs(high) < _NEAR_V, 0.5, 1.0)
-    return np.where(seen.swings, swinging.astype(np.float64), steady)
+    return np.where(seen.swings, swinging, steady)
 
 
 def read_levels(seen: Glance, unit: str, settled: Settled | None = None) -> Reading:

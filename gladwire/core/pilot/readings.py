@@ -9,6 +9,9 @@ from gladwire.core.standards import pilot_levels, pilot_timing
 from gladwire.core.standards.pilot_duty import IEC, row_for
 from gladwire.core.standards.source import Source
 
+# Volts drawn on either side of an accept band.
+_ROOM_V = 2.0
+
 
 class Measured(BaseModel):
     """One value on its scale. low/high: accept band; scale_low/scale_high: the span worth drawing; one unit for all."""
@@ -24,6 +27,7 @@ class Measured(BaseModel):
     scale_low: float
     scale_high: float
     source: str
+    document: str
     rule: str
     digits: int = 2
 
@@ -50,8 +54,12 @@ def readings_of(record: PilotRecord, segment: Segment) -> tuple[Measured, ...]:
 def _level(s: Segment) -> Measured:
     near = pilot_levels.BY_LETTER.get(s.nearest)
     low, high = near.accept if near else (None, None)
-    label = f"High level, state {s.nearest}" if s.oscillating else f"Level, state {s.nearest}"
-    return _measured(label, s.high_v, s.level_doubt_v, "V", low, high, (-13.5, 13.5), pilot_levels.STATES_SOURCE)
+    label = f"High side, {s.nearest}" if s.oscillating else f"Level, {s.nearest}"
+    if near is None:
+        label, span = "High side" if s.oscillating else "Level", (-13.5, 13.5)
+    else:
+        span = (near.accept.low_v - _ROOM_V, near.accept.high_v + _ROOM_V)
+    return _measured(label, s.high_v, s.level_doubt_v, "V", low, high, span, pilot_levels.STATES_SOURCE)
 
 
 def _oscillation(record: PilotRecord, s: Segment) -> list[Measured]:
@@ -59,7 +67,8 @@ def _oscillation(record: PilotRecord, s: Segment) -> list[Measured]:
     if s.low_v is not None and record.reading.levels_trusted:
         source = pilot_levels.STATES_SOURCE
         band = pilot_levels.LOW_SIDE
-        found.append(_measured("Low side", s.low_v, s.level_doubt_v, "V", *band, (-13.5, 13.5), source))
+        span = (band.low_v - _ROOM_V, band.high_v + _ROOM_V)
+        found.append(_measured("Low side", s.low_v, s.level_doubt_v, "V", *band, span, source))
     if s.duty_percent is not None:
         row = row_for(min(s.duty_percent, 100.0))
         allowed = row.kind in ("digital", "current")
@@ -105,6 +114,7 @@ def _measured(
         scale_low=scale[0],
         scale_high=scale[1],
         source=str(source),
+        document=source.document,
         rule=source.key,
         digits=digits,
     )

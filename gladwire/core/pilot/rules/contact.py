@@ -11,6 +11,9 @@ from gladwire.core.pilot.words import seconds, times, volts
 from gladwire.core.standards.pilot_levels import BY_LETTER
 from gladwire.core.standards.pilot_timing import INTERRUPTION_MAX_S, PRACTICE_SOURCE, SEQUENCES_SOURCE
 
+# A contact that bounces comes back sooner than this.
+_NO_BOUNCE_S = 0.1
+
 
 def _interruptions(record: PilotRecord) -> Iterator[Fact]:
     gaps = [e for e in record.events if e.kind == "interruption"]
@@ -31,7 +34,10 @@ def _interruptions(record: PilotRecord) -> Iterator[Fact]:
 def _lost_while_asking(record: PilotRecord) -> Iterator[Fact]:
     for index in range(1, len(record.segments)):
         before, after = record.segments[index - 1], record.segments[index]
-        if before.state not in ("C", "D") or _stay_s(record.segments[index:]) <= INTERRUPTION_MAX_S:
+        stays_s = _stay_s(record.segments[index:])
+        # Until the capture's end: whether it would have come back, nobody knows.
+        to_the_end = after.start_s + stays_s > record.end_s - 1e-3 and stays_s > _NO_BOUNCE_S
+        if before.state not in ("C", "D") or (stays_s <= INTERRUPTION_MAX_S and not to_the_end):
             continue
         if after.state == "A":
             text = (

@@ -1,0 +1,33 @@
+"""Engine, sessions and schema version."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine
+from sqlalchemy.orm import Session, sessionmaker
+
+Sessions = sessionmaker[Session]
+
+
+def engine_for(url: str) -> Engine:
+    return create_engine(url, pool_pre_ping=True, pool_size=10, max_overflow=20, isolation_level="READ COMMITTED")
+
+
+def sessions_of(engine: Engine) -> Sessions:
+    """Use as `with sessions.begin() as db:`: one transaction, all or nothing."""
+    return sessionmaker(engine, expire_on_commit=False)
+
+
+def migration_config(url: str) -> Config:
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.attributes["url"] = url
+    return config
+
+
+def migrate(url: str, revision: str = "head") -> None:
+    """Bring the schema up to a revision; does nothing when it is there already."""
+    command.upgrade(migration_config(url), revision)

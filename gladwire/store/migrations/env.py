@@ -1,0 +1,15 @@
+"""Alembic's entry: the address comes from the application, never from a file."""
+
+from __future__ import annotations
+
+from alembic import context
+from sqlalchemy import create_engine
+
+from gladwire.store.models import Base
+
+engine = create_engine(context.config.attributes["url"])
+with engine.connect() as connection:
+    context.configure(connection=connection, target_metadata=Base.metadata, compare_type=True)
+    with context.begin_transaction():
+        context.run_migrations()
+engine.dispose()

@@ -1,0 +1,72 @@
+"""Decoded samples of captures as memory-mapped files: derived, bounded, made anew from the originals when missing."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from gladwire.core.envelope import Summary, summarise
+from gladwire.core.waveform import Recording, Waveform
+
+_MOST_BYTES = 8 * 2**30
+
+
+class SampleCache:
+    """One folder per capture and sample interval; the least used go when it grows beyond its bound."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        folder.mkdir(parents=True, exist_ok=True)
+
+    def keep(self, sha256: str, interval_s: float | None, recording: Recording) -> None:
+        """Store all channels with their summaries; complete or not at all."""
+        target = self._place(sha256, interval_s)
+        if target.is_dir():
+            return
+        fresh = Path(tempfile.mkdtemp(prefix="new-", dir=self.folder))
+        about = []
+        for number, wave in enumerate(recording.channels):
+            np.save(fresh / f"{number}.npy", wave.samples)
+            summary = summarise(wave.samples)
+            np.save(fresh / f"{number}.summary.npy", np.stack([summary.low, summary.high]))
+            about.append({"name": wave.name, "rate_hz": wave.rate_hz, "start_s": wave.start_s, "unit": wave.unit})
+        (fresh / "about.json").write_text(json.dumps(about))
+        try:
+            fresh.rename(target)
+        except OSError:
+            shutil.rmtree(fresh, ignore_errors=True)  # another process was quicker
+        self._bound()
+
+    def channel(
+        self, sha256: str, interval_s: float | None, number: int, read: Callable[[], Recording]
+    ) -> tuple[Waveform, Summary]:
+        """A channel, mapped rather than loaded. read: decodes the original when it is not here. May raise its errors."""
+        place = self._place(sha256, interval_s)
+        if not place.is_dir():
+            self.keep(sha256, interval_s, read())
+        os.utime(place)
+        about = json.loads((place / "about.json").read_text())[number]
+        samples = np.load(place / f"{number}.npy", mmap_mode="r")
+        low, high = np.load(place / f"{number}.summary.npy", mmap_mode="r")
+        return Waveform(samples=samples, **about), Summary(low, high)
+
+    def _place(self, sha256: str, interval_s: float | None) -> Path:
+        name = (
+            sha256 if interval_s is None else f"{sha256}-{hashlib.sha256(repr(interval_s).encode()).hexdigest()[:12]}"
+        )
+        return self.folder / name
+
+    def _bound(self) -> None:
+        places = sorted((p for p in self.folder.iterdir() if p.is_dir()), key=lambda p: -p.stat().st_mtime)
+        total = 0
+        for index, place in enumerate(places):
+            total += sum(f.stat().st_size for f in place.iterdir())
+            if index and total > _MOST_BYTES:
+                shutil.rmtree(place, ignore_errors=True)

@@ -1,0 +1,1 @@
+"""Pages, fragments and static files. Loads, shapes and renders; computes nothing about charging itself."""

@@ -1,0 +1,28 @@
+"""The application: routes, static files, refusals, guard."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fastapi import FastAPI
+from starlette.staticfiles import StaticFiles
+
+from gladwire.web import errors
+from gladwire.web.guard import Guard
+from gladwire.web.pages import captures, cases, limits, session, styleguide, today
+from gladwire.web.services import services_for
+from gladwire.web.templating import STATIC
+
+AREAS = (today, cases, session, captures, limits, styleguide)
+
+
+def create_app(database_url: str, cache: Path, demo: bool = False) -> FastAPI:
+    """Build the application. Stateless apart from its database and the derived samples under `cache`."""
+    app = FastAPI(title="Glad Wire", docs_url=None, redoc_url=None)
+    app.state.services = services_for(database_url, cache, demo)
+    for area in AREAS:
+        app.include_router(area.router)
+    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    errors.install(app)
+    app.add_middleware(Guard)
+    return app

@@ -1,0 +1,1 @@
+"""Drawings made on the server as SVG: geometry here, ink in the templates."""

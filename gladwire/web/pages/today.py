@@ -1,0 +1,29 @@
+"""Today: a place to drop a capture, open cases and what each waits for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fastapi import APIRouter
+from starlette.responses import Response
+
+from gladwire.store.cases import cases, sessions_without_case
+from gladwire.web.pages.rows import CaseRow, SessionRow, case_row, session_row
+from gladwire.web.services import Database, ServicesHere
+from gladwire.web.templating import render
+
+router = APIRouter()
+
+
+@dataclass(frozen=True)
+class TodayPage:
+    area: str
+    cases: list[CaseRow]
+    loose: list[SessionRow]
+    demo: bool
+
+
+@router.get("/")
+def today(db: Database, here: ServicesHere) -> Response:
+    loose = [session_row(s) for s in sessions_without_case(db)]
+    return render("today.html", TodayPage("today", [case_row(c) for c in cases(db, "open")], loose, here.demo))

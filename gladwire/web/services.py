@@ -1,0 +1,77 @@
+"""What routes work with: database sessions, decoded samples, results already parsed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Annotated, cast
+
+from fastapi import Depends, Request
+from sqlalchemy.orm import Session
+
+from gladwire.core.analysis import Analysis
+from gladwire.core.envelope import Summary
+from gladwire.core.waveform import Waveform
+from gladwire.formats.errors import UnreadableError
+from gladwire.store.analyses import result_json
+from gladwire.store.database import Sessions, engine_for, sessions_of
+from gladwire.store.models import Capture, StoredAnalysis
+from gladwire.store.samples import SampleCache
+from gladwire.web.errors import RefusedError
+from gladwire.work import read_stored
+
+
+@dataclass(frozen=True)
+class Services:
+    """One per application. demo: whether the demo's invented data is shown."""
+
+    sessions: Sessions
+    cache: SampleCache
+    demo: bool
+
+    def channel(self, capture: Capture, interval_s: float | None, number: int) -> tuple[Waveform, Summary]:
+        """Samples of a channel, decoded anew when the cache lost them. Raises RefusedError."""
+        try:
+            return self.cache.channel(
+                capture.sha256, interval_s, number, lambda: read_stored(self.sessions, capture, interval_s)
+            )
+        except (UnreadableError, IndexError) as error:
+            raise RefusedError(422, f"The samples of “{capture.name}” cannot be read: {error}.") from error
+
+
+def services_for(url: str, cache: Path, demo: bool) -> Services:
+    return Services(sessions_of(engine_for(url)), SampleCache(cache), demo)
+
+
+def services(request: Request) -> Services:
+    return cast(Services, request.app.state.services)
+
+
+ServicesHere = Annotated[Services, Depends(services)]
+
+
+def database(here: ServicesHere) -> Iterator[Session]:
+    """One transaction per request: all or nothing."""
+    with here.sessions.begin() as db:
+        yield db
+
+
+# Committed before the answer leaves: what a page promises is stored.
+Database = Annotated[Session, Depends(database, scope="function")]
+
+
+@lru_cache(maxsize=64)
+def _parsed(number: int, made: str, text: str) -> Analysis:
+    return Analysis.model_validate_json(text)
+
+
+def parsed(stored: StoredAnalysis) -> Analysis:
+    """The core's result object of a stored analysis, parsed once."""
+    return _parsed(stored.id, stored.made_at.isoformat(), result_json(stored))
+
+
+def newest_analysis(capture: Capture) -> StoredAnalysis | None:
+    """The result that holds: for the latest settlement, if there is one yet."""
+    return max(capture.analyses, key=lambda a: (a.settlement_id or 0, a.id), default=None)

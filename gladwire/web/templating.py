@@ -1,0 +1,82 @@
+"""Jinja with strict names, and the few filters that put numbers into the trade's own form."""
+
+from __future__ import annotations
+
+import hashlib
+from datetime import datetime
+from functools import cache
+from pathlib import Path
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from starlette.responses import HTMLResponse
+
+from gladwire.core.diagnosis.cause import OWNER_WORDS
+from gladwire.core.pilot.words import seconds
+from gladwire.core.session.outcome import OUTCOME_WORDS
+
+_HERE = Path(__file__).parent
+STATIC = _HERE / "static"
+
+
+def number(value: float, digits: int = 2) -> str:
+    """Fixed digits, a true minus sign, no negative nought."""
+    return f"{round(value, digits) + 0.0:.{digits}f}".replace("-", "−")
+
+
+def moment(value: float) -> str:
+    """A time in a capture, in seconds with three digits."""
+    return number(value, 3)
+
+
+def rate(hz: float) -> str:
+    """Samples per second with the prefix scopes use."""
+    for factor, unit in ((1e6, "MS/s"), (1e3, "kS/s")):
+        if hz >= factor:
+            return f"{hz / factor:.4g} {unit}"
+    return f"{hz:.4g} S/s"
+
+
+def size(count: int) -> str:
+    """Bytes for people."""
+    amount = float(count)
+    for unit in ("B", "kB", "MB"):
+        if amount < 1000:
+            return f"{amount:.0f} {unit}" if unit == "B" else f"{amount:.1f} {unit}"
+        amount /= 1000
+    return f"{amount:.1f} GB"
+
+
+def iso(when: datetime) -> str:
+    return when.isoformat(timespec="seconds") + "Z"
+
+
+def utc(when: datetime) -> str:
+    return when.strftime("%d %b %Y %H:%M UTC")
+
+
+@cache
+def static_address(path: str) -> str:
+    """Address of a static file that changes with its content, so that it can be kept by the browser for long."""
+    digest = hashlib.sha256((STATIC / path).read_bytes()).hexdigest()[:10]
+    return f"/static/{path}?v={digest}"
+
+
+def make_environment() -> Environment:
+    environment = Environment(
+        loader=FileSystemLoader(_HERE / "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    environment.filters.update(number=number, moment=moment, rate=rate, size=size, iso=iso, utc=utc, seconds=seconds)
+    environment.globals.update(static=static_address, owner_words=OWNER_WORDS, outcome_words=OUTCOME_WORDS)
+    return environment
+
+
+_ENVIRONMENT = make_environment()
+
+
+def render(template: str, page: object, status: int = 200) -> HTMLResponse:
+    """Render a template; it receives one typed object under the name `page`."""
+    return HTMLResponse(_ENVIRONMENT.get_template(template).render(page=page), status)
