@@ -150,7 +150,7 @@ def find_dialect(text: str, complete: bool) -> Dialect:
         fit
         for d in _DELIMITERS
         for comma in (False, True)
-        if d + str(comma) != ",True" and (fit := _fit(lines, d, comma))
+        if _worth_trying(lines, d, comma) and (fit := _fit(lines, d, comma))
     ]
     if not fits:
         raise _no_table(lines)
@@ -174,6 +174,14 @@ def find_dialect(text: str, complete: bool) -> Dialect:
         padded=fit.delimiter != " " and any(" " in line.strip() for line in lines[fit.first : fit.first + 20]),
         keys=keys,
     )
+
+
+def _worth_trying(lines: list[str], delimiter: str, comma: bool) -> bool:
+    """Whether delimiter and decimal comma occur at all; without any delimiter one column is tried once, by tabs."""
+    seen = "\n".join(lines[:_LOOK_AT_LINES])
+    if comma and (delimiter == "," or "," not in seen):
+        return False
+    return delimiter == "\t" or delimiter in seen
 
 
 def _no_table(lines: list[str]) -> UnreadableError:

@@ -7,6 +7,7 @@ import gzip
 import io
 import zlib
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import BinaryIO, cast
 
@@ -29,11 +30,15 @@ class Source:
     def _raw(self) -> BinaryIO:
         return io.BytesIO(self._content) if isinstance(self._content, bytes) else self._content.open("rb")
 
+    @property
+    def packed(self) -> bool:
+        """Whether the bytes are a gzip file."""
+        with self._raw() as raw:
+            return raw.read(2) == _GZIP
+
     def open(self) -> BinaryIO:
         """A stream of the decompressed bytes."""
-        with self._raw() as raw:
-            packed = raw.read(2) == _GZIP
-        if not packed:
+        if not self.packed:
             return self._raw()
         return cast(BinaryIO, gzip.open(self._raw() if isinstance(self._content, bytes) else self._content))
 
@@ -49,7 +54,7 @@ def read_some(stream: BinaryIO, size: int) -> bytes:
     left = size
     while left > 0:
         try:
-            part = stream.read(min(left, 1 << 20))
+            part = stream.read(left)
         except EOFError:
             break
         except (gzip.BadGzipFile, zlib.error, OSError) as error:
@@ -100,15 +105,25 @@ def text_chunks(source: Source, encoding: str, size: int) -> Iterator[bytes]:
                 raise UnreadableError(f"the text is larger than {MAX_TEXT_BYTES // 2**30} GiB; that is not one capture")
             if decoder is not None:
                 block = decoder.decode(block).encode("utf-8")
-            block = kept + block
-            cut = max(block.rfind(b"\n"), block.rfind(b"\r") if b"\n" not in block else -1) + 1
-            if cut == 0 and len(block) > 16 * size:
-                raise UnreadableError("no line end within the first megabytes; a table of numbers was expected")
+            cut = block.rfind(b"\n") + 1 or block.rfind(b"\r") + 1
+            if not cut:
+                kept += block
+                if len(kept) > 4 * size:
+                    raise UnreadableError("no line end within the first megabytes; a table of numbers was expected")
+                continue
+            yield _with_lf(b"".join((kept, memoryview(block)[:cut])))
             kept = block[cut:]
-            if cut:
-                yield _with_lf(block[:cut])
     if kept.strip(b"\x00 \r\n\t"):
         yield _with_lf(kept)
+
+
+def one_ahead(blocks: Iterator[bytes]) -> Iterator[bytes]:
+    """The same blocks, the next one made in a thread while the caller works on the last."""
+    with ThreadPoolExecutor(max_workers=1) as pool:
+        following = pool.submit(next, blocks, None)
+        while (block := following.result()) is not None:
+            following = pool.submit(next, blocks, None)
+            yield block
 
 
 def _with_lf(block: bytes) -> bytes:

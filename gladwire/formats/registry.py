@@ -16,7 +16,8 @@ def read_capture(source: Source, options: Options | None = None) -> Recording:
     """Recognise and read a capture. Raises UnreadableError with one clear sentence."""
     head = source.head()
     if not head:
-        raise UnreadableError(f"the file is empty; expected {_KNOWN}")
+        what = "the gzip file is damaged or empty: nothing could be unpacked" if source.packed else "the file is empty"
+        raise UnreadableError(f"{what}; expected {_KNOWN}")
     score, reader = max(((r.sniff(head), r) for r in READERS), key=lambda pair: pair[0])
     if score <= 0:
         raise UnreadableError(f"this is no capture that is known here; expected {_KNOWN}")

@@ -5,20 +5,20 @@ The numbers are parsed by polars in blocks of whole lines, so memory stays at th
 
 from __future__ import annotations
 
-import io
 from collections.abc import Iterator
 
 import numpy as np
 import polars as pl
+from numpy.typing import NDArray
 
 from gladwire.core.waveform import Recording, Samples, Waveform
 from gladwire.formats.dialect import MISSING, Column, Dialect, cells, find_dialect, number
 from gladwire.formats.errors import UnreadableError
-from gladwire.formats.opening import HEAD_BYTES, MAX_SAMPLES, Source, encoding_of, text_chunks
+from gladwire.formats.opening import HEAD_BYTES, MAX_SAMPLES, Source, encoding_of, one_ahead, text_chunks
 from gladwire.formats.reader import Options, Reader
 from gladwire.formats.timebase import Timebase
 
-_BLOCK = 32 * 2**20
+_BLOCK = 8 * 2**20
 _NULLS = sorted({w for m in MISSING if m for w in (m, m.upper(), m.capitalize(), "NaN", "+NaN", "-NaN", "N/A")})
 # Lines of another kind after the numbers (a summary, "END") that are left out with a remark.
 _FOOTER_LINES = 5
@@ -96,7 +96,7 @@ class _Table:
     def _blocks(self) -> Iterator[bytes]:
         """Blocks of whole lines from the first row of numbers on."""
         skip = self.dialect.first_line
-        for block in text_chunks(self.source, self.encoding, _BLOCK):
+        for block in one_ahead(text_chunks(self.source, self.encoding, _BLOCK)):
             at = 0
             while skip and (end := block.find(b"\n", at)) >= 0:
                 at, skip = end + 1, skip - 1
@@ -107,42 +107,42 @@ class _Table:
         frame = self._parse(block)
         if frame is None:
             return
-        columns = [frame[:, i].to_numpy() for i in range(frame.width)]
-        empty = np.all([np.isnan(c) for c in columns], axis=0)
+        height = frame.height
         lines = None
-        if empty.any():
-            lines = np.flatnonzero(~empty)
-            columns = [c[~empty] for c in columns]
+        if all(frame[:, i].null_count() for i in range(frame.width)):
+            # A blank line is a row in which everything is missing.
+            full = ~frame.select(pl.all_horizontal(pl.all().is_null())).to_series().to_numpy()
+            lines = np.flatnonzero(full)
+            frame = frame.filter(full)
+        columns = [_without_nulls(frame[:, i]).to_numpy() for i in range(frame.width)]
         if self.axis is not None:
             self.time.add(columns[self.axis].astype(np.float64, copy=False), self.line, lines)
         for order, index in enumerate(self.channels):
-            self.parts[order].append(np.ascontiguousarray(columns[index], dtype=np.float32))
-        self.line += frame.height
+            self.parts[order].append(_finite(columns[index]))
+        self.line += height
         if sum(len(part) for part in self.parts[0]) * len(self.channels) > MAX_SAMPLES:
             raise UnreadableError(f"more than {MAX_SAMPLES:,} samples; that is beyond one capture", line=self.line)
 
     def _parse(self, block: bytes) -> pl.DataFrame | None:
-        """Numbers of the active columns; missing values are NaN. None when the block holds no row."""
+        """Numbers of the active columns; missing values are null. None when the block holds no row."""
         if self.dialect.delimiter == " ":
             block = b"\n".join(b"\t".join(line.split()) for line in block.split(b"\n"))
         elif self.dialect.padded:
             block = block.replace(b" ", b"")
-        if not block.strip():
+        if block.isspace():
             return None
-        frame: pl.DataFrame | None
-        try:
-            frame = self._polars(block)
-        except pl.exceptions.PolarsError:
-            good = self._good_part(block)
-            frame = self._polars(good) if good else None
-        if frame is not None and self._rows_are_short(frame):
-            good = self._good_part(block)
-            frame = self._polars(good) if good else None
-        if frame is None:
-            return None
-        return frame.select(pl.all().fill_null(float("nan")))
+        # Comparing every cell with every word for "missing" is slow: most blocks hold none.
+        for words in (None, _NULLS):
+            try:
+                frame = self._polars(block, words)
+            except pl.exceptions.PolarsError:
+                continue
+            if not self._rows_are_short(frame):
+                return frame
+        good = self._good_part(block)
+        return self._polars(good, _NULLS) if good else None
 
-    def _polars(self, block: bytes) -> pl.DataFrame:
+    def _polars(self, block: bytes, words: list[str] | None) -> pl.DataFrame:
         dialect = self.dialect
         names = [f"c{i}" for i in range(dialect.width)]
         kinds: dict[str, type[pl.DataType]] = {names[i]: pl.Float32 for i in dialect.active}
@@ -150,11 +150,11 @@ class _Table:
             kinds[names[dialect.active[self.axis]]] = pl.Float64
         others: dict[str, type[pl.DataType]] = {name: pl.String for name in names if name not in kinds}
         frame = pl.read_csv(
-            io.BytesIO(block),
+            block,
             has_header=False,
             separator="\t" if dialect.delimiter == " " else dialect.delimiter,
             schema={name: {**others, **kinds}[name] for name in names},
-            null_values=_NULLS,
+            null_values=words,
             decimal_comma=dialect.decimal_comma,
             truncate_ragged_lines=False,
         )
@@ -200,6 +200,19 @@ class _Table:
             if number(cell, self.dialect.decimal_comma) is None and cell.lower() not in MISSING:
                 return f"{expected}, found “{cell[:30]}”"
         return ""
+
+
+def _without_nulls(column: pl.Series) -> pl.Series:
+    return column.fill_null(float("nan")) if column.null_count() else column
+
+
+def _finite(column: NDArray[np.generic]) -> Samples:
+    """float32 samples; over range (infinite) is missing."""
+    samples: Samples = np.ascontiguousarray(column, dtype=np.float32)
+    over = np.isinf(samples)
+    if over.any():
+        samples = np.where(over, np.float32(np.nan), samples)
+    return samples
 
 
 def _channel_name(column: Column, order: int) -> str:

@@ -32,11 +32,17 @@ class Timebase:
         """
         if self.interval_s is not None or not len(times):
             return
-        known = np.concatenate([[self._last], times]) if self._count else times
-        steps = np.diff(known)
-        shift = 0 if self._count else 1
-        self._refuse(np.flatnonzero(~np.isfinite(times)), line, lines, "the time is missing here")
-        self._refuse(np.flatnonzero(steps < 0) + shift, line, lines, "the time runs backwards here")
+        joint = float(times[0]) - self._last if self._count else 0.0
+        steps = np.diff(times)
+        if self._count and not self._usual(joint):
+            steps = np.diff(np.concatenate([[self._last], times]))
+            shift = 0
+        else:
+            shift = 1
+        least, most = (float(np.min(steps)), float(np.max(steps))) if len(steps) else (0.0, 0.0)
+        if not (np.isfinite(least) and np.isfinite(most) and least >= 0 and np.isfinite(times[0])):
+            self._refuse(np.flatnonzero(~np.isfinite(times)), line, lines, "the time is missing here")
+            self._refuse(np.flatnonzero(steps < 0) + shift, line, lines, "the time runs backwards here")
         if self._step is None and len(times) > 1:
             self._first = float(times[0])
             self._step = float(times[-1] - times[0]) / (len(times) - 1)
@@ -44,16 +50,20 @@ class Timebase:
         usual = self._step or 0.0
         if usual > 0:
             # Printed times have few digits: steps of nought and of one printed digit alternate.
-            digit = float(np.min(steps[steps > 0], initial=np.inf))
+            digit = least if least > 0 else float(np.min(steps[steps > 0], initial=np.inf))
             limit = _GAP * max(usual, digit if np.isfinite(digit) else 0.0)
-            gaps = np.flatnonzero(steps > limit) + shift
-            if len(gaps):
+            if most > limit:
+                gaps = np.flatnonzero(steps > limit) + shift
                 jump = float(steps[gaps[0] - shift]) * self.factor
                 self._refuse(gaps, line, lines, f"the time jumps by {jump:.4g} s here; steps of about "
                              f"{usual * self.factor:.4g} s were expected")  # fmt: skip
-            self._worst = max(self._worst, float(np.max(np.abs(steps - usual), initial=0.0)) / usual)
+            self._worst = max(self._worst, (most - usual) / usual, (usual - least) / usual)
         self._last = float(times[-1])
         self._count += len(times)
+
+    def _usual(self, joint: float) -> bool:
+        """Whether the step from the block before is one like the others, so that it need not be looked at again."""
+        return self._step is not None and 0 <= joint <= 1.5 * self._step
 
     @staticmethod
     def _refuse(at: Ints, line: int, lines: Ints | None, what: str) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from sqlalchemy import BigInteger, Float, ForeignKey, Integer, String, Text
+from sqlalchemy import BigInteger, Double, ForeignKey, Integer, String, Text
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, MEDIUMBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -96,7 +96,7 @@ class Settlement(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     capture_id: Mapped[int] = mapped_column(ForeignKey("captures.id"), index=True)
     settled: Mapped[str] = mapped_column(Text)
-    interval_s: Mapped[float | None] = mapped_column(Float(53))
+    interval_s: Mapped[float | None] = mapped_column(Double)
     by_name: Mapped[str] = mapped_column(String(80))
     why: Mapped[str] = mapped_column(String(300))
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)

@@ -61,6 +61,11 @@ def static_address(path: str) -> str:
     return f"/static/{path}?v={digest}"
 
 
+def sentence(text: str) -> str:
+    """A refusal as a sentence of its own."""
+    return f"{text[:1].upper()}{text[1:]}{'' if text.endswith('.') else '.'}" if text else ""
+
+
 def make_environment() -> Environment:
     environment = Environment(
         loader=FileSystemLoader(_HERE / "templates"),
@@ -69,7 +74,9 @@ def make_environment() -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    environment.filters.update(number=number, moment=moment, rate=rate, size=size, iso=iso, utc=utc, seconds=seconds)
+    environment.filters.update(
+        number=number, moment=moment, rate=rate, size=size, iso=iso, utc=utc, seconds=seconds, sentence=sentence
+    )
     environment.globals.update(static=static_address, owner_words=OWNER_WORDS, outcome_words=OUTCOME_WORDS)
     return environment
 

@@ -7,11 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from gladwire.core.pilot.crossings import Edges
+from gladwire.core.pilot.robust import median
 from gladwire.core.pilot.trace import Trace
 from gladwire.core.waveform import Floats, Ints
 
 # A half longer than this is a steady level, whatever the period (200 Hz is no pilot).
 LONGEST_HALF_S = 5e-3
+# Ten times too fast is noise about the threshold.
+SHORTEST_PERIOD_S = 0.1e-3
 # Late in the half-cycle: past the ringing of the edge before, short of the edge after.
 _PLATEAU_SHARES = np.array([0.5, 0.75, 1.0])
 # Where a half holds enough samples more of them are looked at: power line bursts must not move the level.
@@ -63,7 +66,8 @@ def usual_period(edges: Edges, rate_hz: float) -> float | None:
     """Median period in samples over all rising edges, or None where nothing oscillates."""
     periods = np.diff(edges.at[edges.rising])
     periods = periods[periods < 2 * LONGEST_HALF_S * rate_hz]
-    return float(np.median(periods)) if len(periods) else None
+    period = median(periods) if len(periods) else 0.0
+    return period if period >= SHORTEST_PERIOD_S * rate_hz else None
 
 
 def find_runs(edges: Edges, samples: int, rate_hz: float) -> list[Run]:
@@ -116,7 +120,7 @@ def plateau(trace: Trace, first: Ints, last: Ints) -> tuple[Floats, Floats]:
     """(level, its noise) of each half between sample numbers first..last, from late samples, never an edge's own."""
     room = (last - first) >= 2
     low, high = first + room, last - room
-    fine = len(low) > 0 and float(np.median(high - low)) >= _FINE_FROM_SAMPLES
+    fine = len(low) > 0 and median((high - low).astype(np.float64)) >= _FINE_FROM_SAMPLES
     shares = _FINE_SHARES if fine else _PLATEAU_SHARES
     level, noise = np.empty(len(low)), np.empty(len(low))
     for begin in range(0, len(low), _CHUNK):

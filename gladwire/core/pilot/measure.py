@@ -21,6 +21,7 @@ from gladwire.core.pilot.oscillation import (
 )
 from gladwire.core.pilot.reading import Reading, Settled, read_levels
 from gladwire.core.pilot.record import Event, PilotRecord, Segment
+from gladwire.core.pilot.robust import median
 from gladwire.core.pilot.splitting import Piece
 from gladwire.core.pilot.steady import cut_steady, steady_level
 from gladwire.core.pilot.trace import Trace
@@ -29,6 +30,8 @@ from gladwire.core.standards.pilot_levels import State
 from gladwire.core.waveform import Waveform
 
 _ALIKE_V = 0.5
+# No session changes state this often: what is cut into more pieces is noise, whatever its levels.
+MOST_SEGMENTS = 3000
 
 
 def measure(wave: Waveform, settled: Settled | None = None) -> PilotRecord:
@@ -45,21 +48,10 @@ def measure(wave: Waveform, settled: Settled | None = None) -> PilotRecord:
     noise_v = seen.noise * abs(reading.scale)
     quantum_v = seen.quantum * abs(reading.scale)
     threshold_v = _threshold(seen, reading)
-    edges = find_edges(trace, threshold_v, noise_v)
-    segments: list[Segment] = []
-    interruptions: list[Event] = []
-    at = 0.0
-    for run in find_runs(edges, len(trace), trace.rate_hz):
-        cycles = cut_cycles(trace, edges, run)
-        if not len(cycles):
-            continue
-        segments += _steady_segments(trace, reading, at, run.start, quantum_v)
-        found, odd = _oscillating_segments(trace, reading, edges, run, cycles, quantum_v)
-        segments += found
-        interruptions += odd
-        at = run.end
-    segments += _steady_segments(trace, reading, at, float(len(trace)), quantum_v)
-    segments = _joined(segments)
+    if reading.is_pilot_like:
+        segments, interruptions = _segments(trace, reading, find_edges(trace, threshold_v, noise_v), quantum_v)
+    else:
+        segments, interruptions = [_no_level(wave)], []
     return PilotRecord(
         channel=wave.name,
         start_s=wave.start_s,
@@ -74,6 +66,32 @@ def measure(wave: Waveform, settled: Settled | None = None) -> PilotRecord:
     )
 
 
+def _segments(trace: Trace, reading: Reading, edges: Edges, quantum_v: float) -> tuple[list[Segment], list[Event]]:
+    """(segments that cover the record, single odd cycles among them)."""
+    segments: list[Segment] = []
+    interruptions: list[Event] = []
+    at = 0.0
+    for run in find_runs(edges, len(trace), trace.rate_hz):
+        cycles = cut_cycles(trace, edges, run)
+        if not len(cycles):
+            continue
+        segments += _steady_segments(trace, reading, at, run.start, quantum_v)
+        found, odd = _oscillating_segments(trace, reading, edges, run, cycles, quantum_v)
+        segments += found
+        interruptions += odd
+        at = run.end
+        if len(segments) > MOST_SEGMENTS:
+            return [_no_level(trace.wave)], []
+    segments += _steady_segments(trace, reading, at, float(len(trace)), quantum_v)
+    return _joined(segments), interruptions
+
+
+def _no_level(wave: Waveform) -> Segment:
+    """The whole record as one stretch without a level."""
+    start_s, end_s = wave.start_s, wave.end_s
+    return Segment(state="unknown", nearest="unknown", oscillating=False, start_s=start_s, end_s=end_s, high_v=0.0)
+
+
 def _threshold(seen: Glance, reading: Reading) -> float:
     """0 V as the standard has it; half-way between the levels where the high side never gets clear of 0 V."""
     if not seen.swings.any() or not reading.levels_trusted:
@@ -81,7 +99,7 @@ def _threshold(seen: Glance, reading: Reading) -> float:
     correction = reading.correction
     first = seen.high[seen.swings] * correction.scale + correction.offset_v
     second = seen.low[seen.swings] * correction.scale + correction.offset_v
-    high, low = float(np.median(np.maximum(first, second))), float(np.median(np.minimum(first, second)))
+    high, low = median(np.maximum(first, second)), median(np.minimum(first, second))
     clear = 2 * HYSTERESIS_V
     return 0.0 if high > clear and low < -clear else round((high + low) / 2, 3)
 
@@ -145,7 +163,7 @@ def _oscillating_segment(
     meaning = pilot_duty.offer(duty)
     first, last = edge_numbers(cycles, piece)
     part = slice(piece.first, piece.end)
-    levels = (float(np.median(cycles.low_v[part])), float(np.median(cycles.high_v[part])))
+    levels = (median(cycles.low_v[part]), median(cycles.high_v[part]))
     rise = edge_time(trace, edges, first, last, True, levels)
     fall = edge_time(trace, edges, first, last, False, levels)
     to_us = 1e6 / trace.rate_hz

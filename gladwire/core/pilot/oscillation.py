@@ -8,8 +8,9 @@ import numpy as np
 
 from gladwire.core.pilot.crossings import Edges
 from gladwire.core.pilot.cycles import Cycles
+from gladwire.core.pilot.robust import median, midmean, quantile, spread_out
 from gladwire.core.pilot.splitting import Feature, Piece, absorb_single, join, split
-from gladwire.core.pilot.trace import Trace, midmean
+from gladwire.core.pilot.trace import Trace
 from gladwire.core.waveform import Floats, Ints
 
 STEP_V = 0.8
@@ -40,8 +41,8 @@ def cut_oscillation(cycles: Cycles, absolute: bool) -> tuple[list[Piece], list[P
 
     absolute: False where only the swing between the levels means anything (AC coupling).
     """
-    period = float(np.median(cycles.period))
-    sampling = float(np.median(cycles.width_doubt)) / period
+    period = median(cycles.period)
+    sampling = median(cycles.width_doubt) / period
     features = [
         Feature(cycles.high_v if absolute else cycles.high_v - cycles.low_v, STEP_V, DRIFT_V),
         Feature(cycles.low_v if absolute else np.zeros(len(cycles)), STEP_V, DRIFT_V),
@@ -88,7 +89,7 @@ def period_of(cycles: Cycles, piece: Piece) -> Value:
     rise, following = cycles.rise[part], cycles.next_rise[part]
     n = len(rise)
     mean = float(following[-1] - rise[0]) / n
-    usual = float(np.median(following - rise))
+    usual = median(following - rise)
     doubt = float(np.max(cycles.width_doubt[part])) / n
     return Value(mean if abs(mean - usual) < 0.05 * usual else usual, doubt)
 
@@ -101,13 +102,13 @@ def width_of(cycles: Cycles, piece: Piece) -> Value:
     """
     part = _inner(piece)
     width, doubt = cycles.width[part], cycles.width_doubt[part]
-    usual = float(np.median(width))
-    spread = max(2.0, 6 * 1.4826 * float(np.median(np.abs(width - usual))))
+    usual = median(width)
+    spread = max(2.0, 6 * 1.4826 * median(np.abs(width - usual)))
     fair = np.abs(width - usual) <= spread
     width, doubt = width[fair], doubt[fair]
     mean = float(np.mean(width))
-    least = float(np.quantile(width - doubt, 0.98))
-    most = float(np.quantile(width + doubt, 0.02))
+    least = quantile(width - doubt, 0.98)
+    most = quantile(width + doubt, 0.02)
     scatter = 2.0 * float(np.std(width)) / float(np.sqrt(len(width)))
     if least >= most:
         return Value(mean, max(scatter, 0.02))
@@ -127,7 +128,7 @@ def _plateau_of(trace: Trace, edges: Edges, cycles: Cycles, piece: Piece, high: 
     """Plateau level in volts from many late samples of many cycles, never the extremes."""
     part = _inner(piece)
     edge = cycles.rise_edge[part]
-    edge = edge[np.linspace(0, len(edge) - 1, min(len(edge), _LEVEL_CYCLES)).astype(np.int64)]
+    edge = edge[spread_out(0, len(edge) - 1, _LEVEL_CYCLES)]
     entry = edge if high else edge + 1
     first, last = edges.first_new[entry], edges.last_old[entry + 1]
     room = (last - first) >= 2
@@ -145,35 +146,44 @@ def edge_time(trace: Trace, edges: Edges, first: int, last: int, rising: bool, l
     low, high = levels
     chosen = np.arange(first, last + 1)
     chosen = chosen[edges.rising[chosen] == rising]
-    chosen = chosen[np.linspace(0, len(chosen) - 1, min(len(chosen), _EDGES_LOOKED_AT)).astype(np.int64)]
-    reach = max(4, int(_EDGE_WINDOW_S * trace.rate_hz))
-    ten, ninety = low + 0.1 * (high - low), low + 0.9 * (high - low)
-    times = [_one_edge(trace, edges, int(k), reach, rising, ten, ninety) for k in chosen]
-    times = [t for t in times if np.isfinite(t)]
-    return float(np.median(times)) if times else float("nan")
-
-
-def _one_edge(trace: Trace, edges: Edges, k: int, reach: int, rising: bool, ten: float, ninety: float) -> float:
-    middle, after = int(edges.last_old[k]), int(edges.first_new[k])
-    begin = max(middle - reach, 0 if k == 0 else int(edges.first_new[k - 1]))
-    end = min(after + reach, len(trace) if k + 1 >= len(edges) else int(edges.last_old[k + 1]) + 1)
-    volts = trace.slice_v(begin, end)
-    if not rising:
-        volts, begin_level, end_level = -volts, -ninety, -ten
-    else:
-        begin_level, end_level = ten, ninety
-    under = np.flatnonzero(volts[: after - begin + 1] <= begin_level)
-    over = np.flatnonzero(volts[middle - begin :] >= end_level)
-    if not len(under) or not len(over):
+    chosen = chosen[spread_out(0, len(chosen) - 1, _EDGES_LOOKED_AT)]
+    if not len(chosen):
         return float("nan")
-    leave, arrive = int(under[-1]), int(over[0]) + middle - begin
-    return _interpolate(volts, arrive - 1, end_level) - _interpolate(volts, leave, begin_level)
+    times = _edge_lengths(trace, edges, chosen, 1.0 if rising else -1.0, low, high)
+    times = times[np.isfinite(times)]
+    return median(times) if len(times) else float("nan")
 
 
-def _interpolate(volts: Floats, i: int, level: float) -> float:
-    i = min(max(i, 0), len(volts) - 2)
-    step = volts[i + 1] - volts[i]
-    return i + (float((level - volts[i]) / step) if step else 0.0)
+def _edge_lengths(trace: Trace, edges: Edges, chosen: Ints, sign: float, low: float, high: float) -> Floats:
+    """10 to 90 % time in samples of each chosen edge; NaN where it does not get from one to the other. Shape (k,)."""
+    reach = max(4, int(_EDGE_WINDOW_S * trace.rate_hz))
+    last_old, first_new = edges.last_old[chosen], edges.first_new[chosen]
+    span = int(np.max(first_new - last_old))
+    begin = last_old - reach
+    index = begin[:, None] + np.arange(2 * reach + span + 1)
+    # Samples of the neighbouring edges are no part of this one.
+    least = np.where(chosen > 0, edges.first_new[np.maximum(chosen - 1, 0)], 0)[:, None]
+    most = np.where(chosen + 1 < len(edges), edges.last_old[np.minimum(chosen + 1, len(edges) - 1)], len(trace) - 1)[
+        :, None
+    ]
+    volts = sign * trace.take(np.clip(index, least, most))
+    ends = sorted((sign * (low + 0.1 * (high - low)), sign * (low + 0.9 * (high - low))))
+    under = (volts <= ends[0]) & (index <= first_new[:, None])
+    over = (volts >= ends[1]) & (index >= last_old[:, None])
+    width = index.shape[1]
+    leave, arrive = width - 1 - np.argmax(under[:, ::-1], axis=1), np.argmax(over, axis=1)
+    found = under.any(axis=1) & over.any(axis=1)
+    lengths = _interpolate(volts, arrive - 1, ends[1]) - _interpolate(volts, leave, ends[0])
+    return np.where(found, lengths, np.nan)
+
+
+def _interpolate(volts: Floats, at: Ints, level: float) -> Floats:
+    """Where each row, between samples at and at + 1, goes through a level; fractional sample numbers."""
+    at = np.clip(at, 0, volts.shape[1] - 2)
+    rows = np.arange(len(volts))
+    before, step = volts[rows, at], volts[rows, at + 1] - volts[rows, at]
+    share: Floats = np.where(step == 0, 0.0, (level - before) / np.where(step == 0, 1.0, step))
+    return at + share
 
 
 def edge_numbers(cycles: Cycles, piece: Piece) -> tuple[int, int]:

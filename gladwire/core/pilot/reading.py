@@ -26,11 +26,12 @@ _NEAR_V = 1.15
 _FACTORS = {1.0: 0.0, 10.0: 0.06, 0.1: 0.12, 100.0: 0.12, 0.001: 0.14, 1000.0: 0.16, 0.01: 0.16}
 _POLARITY_PENALTY = 0.08
 _CLEARLY_BETTER = 0.2
-# What a factor would make of the channel's own noise or steps: beyond this it is blown-up nothing, not a pilot.
+# What a factor would make of the channel's own noise: beyond this it is blown-up nothing, not a pilot.
 _NOISE_MAX_V = 0.8
-_QUANTUM_MAX_V = 2.5
 _OFFSET_MIN_V = 0.4
 _CLIP_NEAR_V = 0.2
+_SCATTER_MAX_V = 1.0
+_ERRATIC_MAX_SHARE = 0.5
 # Levels this far off are read through the offset; smaller ones still fall into their bands.
 _OFFSET_APPLIED_V = 0.8
 
@@ -63,7 +64,14 @@ class Reading(BaseModel):
     clip_high_v: float | None = None
     clip_low_v: float | None = None
     recognised_share: float = 0.0
+    # Share of the record that is neither steady nor switching between two levels.
+    erratic_share: float = 0.0
     settled_by_person: bool = False
+
+    @property
+    def is_pilot_like(self) -> bool:
+        """False where most of the record shows no levels at all: noise, mains, a ramp."""
+        return self.erratic_share <= _ERRATIC_MAX_SHARE
 
     def clips_high(self, level_v: float) -> bool:
         """Whether a level lies on the range's upper end, so that it may be higher in truth."""
@@ -81,7 +89,7 @@ class Reading(BaseModel):
 def recognised(seen: Glance, scale: float, offset_v: float = 0.0) -> Floats:
     """Per window 1 where the levels, read with this (signed) scale, are a pilot's; 0 where not. Shape (k,).
 
-    0 V is worth half: a dead wire looks the same under every reading.
+    0 V is worth half, and nothing where a factor was applied: a dead wire looks the same under every reading.
     """
     first, second = seen.high * scale + offset_v, seen.low * scale + offset_v
     high, low = np.maximum(first, second), np.minimum(first, second)
@@ -89,7 +97,9 @@ def recognised(seen: Glance, scale: float, offset_v: float = 0.0) -> Floats:
     # A shorted diode mirrors the high side: no healthy pilot, but a pilot.
     mirrored = on_level & (np.abs(low + high) < 0.1 * high)
     swinging = np.where(on_level & (np.abs(low - _LOW_V) < _NEAR_V), 1.0, np.where(mirrored, 0.7, 0.0))
-    steady = (_distance(high, _STEADY) < _NEAR_V) * np.where(np.abs(high) < _NEAR_V, 0.5, 1.0)
+    steady = (_distance(high, _STEADY) < _NEAR_V).astype(np.float64)
+    at_zero = (high > BY_LETTER["E"].accept.low_v - 0.15) & (high < BY_LETTER["E"].accept.high_v)
+    steady[at_zero] = 0.5 if scale == 1.0 else 0.0
     return np.where(seen.swings, swinging, steady)
 
 
@@ -99,7 +109,13 @@ def read_levels(seen: Glance, unit: str, settled: Settled | None = None) -> Read
     chosen = _best(seen, unit, settled)
     chosen = _with_offset(seen, chosen, settled)
     chosen = _with_coupling(seen, chosen)
+    chosen = chosen.model_copy(update={"erratic_share": _mean(_is_erratic(seen, chosen.scale))})
     return _with_range(seen, chosen)
+
+
+def _is_erratic(seen: Glance, scale: float) -> Floats:
+    """1 for each window whose samples scatter beyond what noise on a pilot's level does, else 0."""
+    return np.asarray(seen.scatter * abs(scale) > _SCATTER_MAX_V, dtype=np.float64)
 
 
 def _best(seen: Glance, unit: str, settled: Settled) -> Reading:
@@ -110,7 +126,7 @@ def _best(seen: Glance, unit: str, settled: Settled) -> Reading:
     scored = []
     for factor, penalty in factors.items():
         for inverted, turn_penalty in signs:
-            blown_up = abs(factor) * seen.noise > _NOISE_MAX_V or abs(factor) * seen.quantum > _QUANTUM_MAX_V
+            blown_up = abs(factor) * seen.noise > _NOISE_MAX_V
             if blown_up and factor != 1.0 and settled.scale is None:
                 continue
             share = _mean(recognised(seen, -factor if inverted else factor))

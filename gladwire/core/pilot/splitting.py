@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gladwire.core.pilot.trace import robust_sigma
+from gladwire.core.pilot.robust import median, robust_sigma
 from gladwire.core.waveform import Floats
 
 
@@ -61,7 +61,7 @@ def _split_drift(features: Sequence[Feature], piece: Piece, shortest: int, depth
     end_share = max(shortest // 2, n // 10)
     for feature in features:
         values = feature.values[piece.first : piece.end]
-        change = abs(float(np.median(values[-end_share:])) - float(np.median(values[:end_share])))
+        change = abs(median(values[-end_share:]) - median(values[:end_share]))
         noise = 4.0 * robust_sigma(np.diff(values[:: max(1, n // 4096)])) / np.sqrt(end_share)
         if change > max(feature.drift, noise):
             at = piece.first + _best_cut(values, shortest)

@@ -6,8 +6,9 @@ import itertools
 
 import numpy as np
 
+from gladwire.core.pilot.robust import median, midmean, spread_out
 from gladwire.core.pilot.splitting import Feature, Piece, absorb_single, join, split
-from gladwire.core.pilot.trace import Trace, midmean
+from gladwire.core.pilot.trace import Trace
 from gladwire.core.waveform import Floats
 
 BLOCK_S = 0.5e-3
@@ -54,7 +55,7 @@ def _block_means(trace: Trace, first: int, count: int, size: int) -> Floats:
 
 
 def _level(levels: Floats, piece: Piece) -> float:
-    return float(np.median(levels[piece.first : piece.end]))
+    return median(levels[piece.first : piece.end])
 
 
 def _locate_step(trace: Trace, levels: Floats, left: Piece, right: Piece, first: int, size: int) -> float:
@@ -71,7 +72,7 @@ def steady_level(trace: Trace, start: float, end: float) -> tuple[float, float]:
     """(level, its doubt) in volts of a steady stretch; NaN where no sample is valid."""
     first, last = int(np.ceil(start)), max(int(np.floor(end)), int(np.ceil(start)) + 1)
     inset = min((last - first) // 10, max(1, int(50e-6 * trace.rate_hz)))
-    index = np.unique(np.linspace(first + inset, max(last - 1 - inset, first + inset), _LEVEL_SAMPLES).astype(np.int64))
+    index = spread_out(first + inset, max(last - 1 - inset, first + inset), _LEVEL_SAMPLES)
     volts = trace.take(np.minimum(index, len(trace) - 1))
     volts = volts[np.isfinite(volts)]
     if not len(volts):

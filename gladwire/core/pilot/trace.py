@@ -56,23 +56,3 @@ class Trace:
     def time_s(self, sample: float) -> float:
         """Seconds in the file's time base at a (fractional) sample number."""
         return self.wave.start_s + sample / self.wave.rate_hz
-
-
-def midmean(values: Floats) -> float:
-    """Mean of the middle half: as robust as a median against edges and bursts, finer than one quantisation step.
-
-    NaN values are left out; returns NaN when nothing is left.
-    """
-    kept = np.sort(values[np.isfinite(values)])
-    if not len(kept):
-        return float("nan")
-    quarter = len(kept) // 4
-    return float(np.mean(kept[quarter : len(kept) - quarter]))
-
-
-def robust_sigma(values: Floats) -> float:
-    """Standard deviation estimated from the median absolute deviation; 0 for fewer than two values."""
-    kept = values[np.isfinite(values)]
-    if len(kept) < 2:
-        return 0.0
-    return float(1.4826 * np.median(np.abs(kept - np.median(kept))))

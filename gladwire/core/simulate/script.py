@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -80,10 +81,19 @@ class PilotScript:
     ) -> Waveform:
         """Sample the script. delay_s: fraction of a sampling interval the first sample is taken late."""
         count = int(self.duration_s * rate_hz)
-        times = delay_s + np.arange(count) / rate_hz
-        volts = self._volts(times, scope.ringing_v if scope else 0.0, scope.ringing_hz if scope else 1.0)
-        samples = _through_scope(volts, times, rate_hz, scope, np.random.default_rng(seed)) if scope else volts
-        return Waveform(name, samples.astype(np.float32), rate_hz)
+        whole = next(self.pieces(rate_hz, scope, seed, max(count, 1), delay_s), np.empty(0, np.float32))
+        return Waveform(name, whole, rate_hz)
+
+    def pieces(
+        self, rate_hz: float, scope: Scope | None, seed: int, size: int, delay_s: float = 0.0
+    ) -> Iterator[Samples]:
+        """The samples in pieces of `size`, for records too long to make at once. AC coupling starts anew in each."""
+        count = int(self.duration_s * rate_hz)
+        rng = np.random.default_rng(seed)
+        for first in range(0, count, size):
+            times = delay_s + np.arange(first, min(first + size, count)) / rate_hz
+            volts = self._volts(times, scope.ringing_v if scope else 0.0, scope.ringing_hz if scope else 1.0)
+            yield (_through_scope(volts, times, rate_hz, scope, rng) if scope else volts).astype(np.float32)
 
     def edges(self) -> tuple[Floats, Floats, Floats, Floats]:
         """(time, level before, level after, time constant) of every change; times in seconds, shape (m,) each."""

@@ -78,4 +78,14 @@ def _kind(left: Mark, right: Mark, index: int, failed: int) -> WireKind:
 def _mark(stage: StageResult, at: float, room: int) -> Mark:
     words = STATE_WORDS[stage.state]
     short = stage.short if len(stage.short) <= room else ""
-    return Mark(at, stage.stage, stage.title, stage.state, words, short or _UNDER_MARK[stage.state], stage.why, stage.start_s, stage.end_s)
+    return Mark(
+        at,
+        stage.stage,
+        stage.title,
+        stage.state,
+        words,
+        short or _UNDER_MARK[stage.state],
+        stage.why,
+        stage.start_s,
+        stage.end_s,
+    )

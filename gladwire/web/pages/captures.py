@@ -50,8 +50,11 @@ def drop(
         raise RefusedError(422, "No file came with the request.", "Drop a capture file, or choose one.")
     numbers = []
     for file in dropped:
-        with here.sessions.begin() as db:
-            numbers.append(_take(db, file, case))
+        try:
+            with here.sessions.begin() as db:
+                numbers.append(_take(db, file, case))
+        except _HereAlreadyError as here_already:
+            numbers.append(here_already.session)
     for number in numbers:
         _wait(here, number)
     target = f"/sessions/{numbers[0]}" if len(numbers) == 1 else f"/cases/{case}" if case else "/"
@@ -60,8 +63,16 @@ def drop(
     return RedirectResponse(target, 303)
 
 
+class _HereAlreadyError(Exception):
+    """The same bytes were dropped before; session: where they are."""
+
+    def __init__(self, session: int) -> None:
+        super().__init__(session)
+        self.session = session
+
+
 def _take(db: Session, file: UploadFile, case_number: int | None) -> int:
-    """Session number of a stored file; a file that is here already and in no case is not stored twice."""
+    """Session number of a stored file. Raises _HereAlreadyError, which undoes the storing, for the same bytes again."""
     name = re.split(r"[\\/]", file.filename or "capture")[-1][:200]
     case = None
     if case_number is not None:
@@ -75,8 +86,7 @@ def _take(db: Session, file: UploadFile, case_number: int | None) -> int:
         raise RefusedError(422, f"“{name}” is empty. Nothing was stored.", "Export the capture again and drop that.")
     earlier = same_bytes(db, capture.sha256)
     if earlier and earlier.id != capture.id and case is None:
-        db.rollback()
-        return earlier.session_id
+        raise _HereAlreadyError(earlier.session_id)
     db.flush()
     return session.id
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import takewhile
+from itertools import islice, takewhile
 
 from gladwire.core.findings import Fact, Rule
 from gladwire.core.pilot.record import PilotRecord, Segment
@@ -34,10 +34,12 @@ def _interruptions(record: PilotRecord) -> Iterator[Fact]:
 def _lost_while_asking(record: PilotRecord) -> Iterator[Fact]:
     for index in range(1, len(record.segments)):
         before, after = record.segments[index - 1], record.segments[index]
-        stays_s = _stay_s(record.segments[index:])
+        if before.state not in ("C", "D"):
+            continue
+        stays_s = _stay_s(record.segments, index)
         # Until the capture's end: whether it would have come back, nobody knows.
         to_the_end = after.start_s + stays_s > record.end_s - 1e-3 and stays_s > _NO_BOUNCE_S
-        if before.state not in ("C", "D") or (stays_s <= INTERRUPTION_MAX_S and not to_the_end):
+        if stays_s <= INTERRUPTION_MAX_S and not to_the_end:
             continue
         if after.state == "A":
             text = (
@@ -51,9 +53,10 @@ def _lost_while_asking(record: PilotRecord) -> Iterator[Fact]:
             yield Fact("fault", text, after.start_s, after.end_s, volts(after.high_v), expected)
 
 
-def _stay_s(following: tuple[Segment, ...]) -> float:
-    """How long the state the first segment is in lasts, oscillating or not."""
-    same = takewhile(lambda s: s.state == following[0].state, following)
+def _stay_s(segments: tuple[Segment, ...], index: int) -> float:
+    """How long the state of the segment at index lasts from there on, oscillating or not."""
+    state = segments[index].state
+    same = takewhile(lambda s: s.state == state, islice(segments, index, None))
     return sum(s.duration_s for s in same)
 
 

@@ -88,11 +88,11 @@ def _ventilation(record: PilotRecord) -> Iterator[Fact]:
 def _ended(record: PilotRecord) -> Iterator[Fact]:
     if not requests(record):
         return
-    for before, after in zip(record.segments[:-1], record.segments[1:], strict=True):
-        last = not any(s.state in ("C", "D") for s in record.segments if s.start_s > before.start_s)
-        if before.state in ("C", "D") and after.state == "B" and last:
-            text = f"The vehicle stops asking at {after.start_s:.2f} s (to {after.label}): the orderly way to end."
-            yield Fact("normal", text, after.start_s, after.end_s, after.label, "C to B", "end")
+    last = max(index for index, s in enumerate(record.segments) if s.state in ("C", "D"))
+    after = record.segments[last + 1] if last + 1 < len(record.segments) else None
+    if after and after.state == "B":
+        text = f"The vehicle stops asking at {after.start_s:.2f} s (to {after.label}): the orderly way to end."
+        yield Fact("normal", text, after.start_s, after.end_s, after.label, "C to B", "end")
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (

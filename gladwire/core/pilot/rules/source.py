@@ -88,8 +88,19 @@ def _neighbours(segments: tuple[Segment, ...], index: int) -> tuple[str, str]:
 def _no_pilot(record: PilotRecord) -> Iterator[Fact]:
     if any(s.state != "unknown" for s in record.segments) or not record.reading.levels_trusted:
         return
-    levels = ", ".join(dict.fromkeys(volts(s.high_v) for s in record.segments[:4]))
-    text = f"Nothing here is a control pilot: {levels} fit no state under any usual probe factor or polarity."
+    if not record.reading.is_pilot_like:
+        share = f"{100 * record.reading.erratic_share:.0f} %"
+        text = (
+            f"Nothing here is a control pilot: {share} of it is neither steady nor switching between two levels. It may "
+            "be another channel, mains pick-up, or a probe that hangs free."
+        )
+        yield Fact(
+            "fault", text, record.start_s, record.end_s, f"{share} without a level", "steady, or two levels at 1 kHz"
+        )
+        return
+    levels = ", ".join(dict.fromkeys(volts(s.high_v) for s in record.segments[:4] if s.nearest != "unknown"))
+    why = f"{levels} fit no state under any usual probe factor or polarity" if levels else "no level stays put"
+    text = f"Nothing here is a control pilot: {why}."
     yield Fact("fault", text, record.start_s, record.end_s, levels, "+12, +9, +6, +3, 0 or -12 V")
 
 

@@ -1,0 +1,79 @@
+"""The Session page and a zoom at 10 million samples, asked for over loopback from a running server."""
+
+from __future__ import annotations
+
+import random
+import re
+import shutil
+import statistics
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+from gladwire.bench.pilot import capture_files
+
+_PORT = 8391
+_ASKS = 60
+
+
+def _get(address: str) -> tuple[float, bytes]:
+    start = time.perf_counter()
+    with urllib.request.urlopen(address, timeout=60) as answer:
+        body = answer.read()
+    return time.perf_counter() - start, body
+
+
+def _drop(address: str, path: Path) -> tuple[float, str]:
+    """(seconds until the verdict's page answers, its address)."""
+    start = time.perf_counter()
+    done = subprocess.run(
+        ["curl", "-s", "-D", "-", "-o", "/dev/null", "-F", f"files=@{path}", f"{address}/captures"],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    found = re.search(r"location: (\S+)", done.stdout)
+    if found is None:
+        raise RuntimeError(f"the capture was not taken: {done.stdout[:200]}")
+    page = address + found.group(1)
+    while b'class="verdict"' not in _get(page)[1]:
+        time.sleep(0.05)
+    return time.perf_counter() - start, page
+
+
+def _row(name: str, seconds: list[float], baseline: float) -> str:
+    ordered = sorted(seconds)
+    median, late = statistics.median(ordered), ordered[int(0.95 * (len(ordered) - 1))]
+    return f"| {name} | {1e3 * median:.1f} | {1e3 * late:.1f} | {median / baseline:.2f} |"
+
+
+def measure(folder: Path, millions: list[int]) -> str:
+    """A Markdown table: median and 95th percentile in milliseconds, and the median over that of a static file."""
+    table, _ = capture_files(folder, 10)
+    home = folder / "pages"
+    shutil.rmtree(home, ignore_errors=True)
+    command = [sys.executable, "-m", "gladwire.cli", "serve", "--home", str(home), "--port", str(_PORT)]
+    server = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    try:
+        assert server.stdout is not None
+        server.stdout.readline()
+        address = f"http://localhost:{_PORT}"
+        until_verdict, page = _drop(address, table)
+        found = re.search(rb"/captures/(\d+)/original", _get(page)[1])
+        assert found is not None
+        envelope = f"{address}/captures/{found.group(1).decode()}/envelope"
+        baseline = statistics.median(_get(f"{address}/static/icon.svg")[0] for _ in range(_ASKS))
+        rng = random.Random(1)
+        widths = {"whole": 100.0, "ten seconds": 10.0, "one second": 1.0, "five milliseconds": 0.005}
+        rows = [_row("Session page", [_get(page)[0] for _ in range(_ASKS)], baseline)]
+        for name, width in widths.items():
+            starts = [rng.uniform(0, 100 - width) for _ in range(_ASKS)]
+            asks = [f"{envelope}?from={s}&to={s + width}&columns=1200" for s in starts]
+            rows.append(_row(f"Zoom, {name}", [_get(ask)[0] for ask in asks], baseline))
+    finally:
+        server.terminate()
+        server.wait(30)
+    head = "| at 10 million samples | median ms | 95th percentile ms | median over a static file's |\n|---|---|---|---|"
+    size_mb = table.stat().st_size / 1e6
+    note = f"\n\nFrom the first byte sent to the verdict's page, {size_mb:.0f} MB of CSV: {until_verdict:.1f} s."
+    return "\n".join([head, *rows]) + note

@@ -1,0 +1,43 @@
+"""One private MariaDB for the whole run, emptied between tests that write."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from sqlalchemy import text
+
+from gladwire.store.database import Sessions, engine_for, migrate, sessions_of
+from gladwire.store.mariadb import PrivateMariaDB
+from gladwire.store.models import Base
+
+VAR = Path(__file__).parents[1] / "var"
+
+
+@pytest.fixture(scope="session")
+def mariadb() -> Iterator[PrivateMariaDB]:
+    home = VAR / "test"
+    shutil.rmtree(home, ignore_errors=True)
+    with PrivateMariaDB(home) as server:
+        migrate(server.url)
+        yield server
+
+
+@pytest.fixture(scope="session")
+def all_sessions(mariadb: PrivateMariaDB) -> Iterator[Sessions]:
+    engine = engine_for(mariadb.url)
+    yield sessions_of(engine)
+    engine.dispose()
+
+
+@pytest.fixture
+def sessions(all_sessions: Sessions) -> Sessions:
+    """Transactions on empty tables."""
+    with all_sessions.begin() as db:
+        db.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        for table in Base.metadata.tables.values():
+            db.execute(table.delete())
+        db.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
+    return all_sessions

@@ -1,0 +1,213 @@
+"""Originals, queue, corrections and schema on a real MariaDB."""
+
+from __future__ import annotations
+
+import io
+import random
+import threading
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+from alembic import command
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import select, update
+
+from gladwire.core.analysis import ANALYSER_VERSION
+from gladwire.store.analyses import add_settlement, result_json, store_analysis
+from gladwire.store.captures import (
+    CHUNK_BYTES,
+    CLAIM_LASTS,
+    DamagedCaptureError,
+    add_capture,
+    claim_next,
+    original,
+    queue_outdated,
+    release_claims,
+    same_bytes,
+)
+from gladwire.store.database import Sessions, engine_for, migration_config
+from gladwire.store.mariadb import PrivateMariaDB
+from gladwire.store.models import Base, Capture, CaptureChunk, ChargingSession, StoredAnalysis, utc_now
+from gladwire.store.samples import SampleCache
+from gladwire.work import work_once
+from tests.build import pilot
+
+
+def put(sessions: Sessions, content: bytes, name: str = "a.csv") -> int:
+    with sessions.begin() as db:
+        session = ChargingSession(title=name)
+        db.add(session)
+        capture = add_capture(db, session, name, io.BytesIO(content))
+        db.flush()
+        return capture.id
+
+
+def got(sessions: Sessions, number: int) -> bytes:
+    with sessions() as db:
+        return b"".join(original(db, db.get_one(Capture, number)))
+
+
+@pytest.mark.parametrize("size", [1, 1000, CHUNK_BYTES, 2 * CHUNK_BYTES + 17])
+def test_an_original_comes_back_byte_for_byte(sessions: Sessions, size: int) -> None:
+    content = random.Random(size).randbytes(size)
+    number = put(sessions, content)
+    assert got(sessions, number) == content
+    with sessions() as db:
+        capture = db.get_one(Capture, number)
+        assert capture.size == size
+        found = same_bytes(db, capture.sha256)
+        assert found is not None
+        assert found.id == number
+
+
+def test_a_damaged_original_is_noticed(sessions: Sessions) -> None:
+    number = put(sessions, b"t,v\n" * 1000)
+    with sessions.begin() as db:
+        other = put(sessions, b"t,w\n" * 1000)
+        data = db.scalar(select(CaptureChunk.data).where(CaptureChunk.capture_id == other))
+        db.execute(update(CaptureChunk).where(CaptureChunk.capture_id == number).values(data=data))
+    with pytest.raises(DamagedCaptureError, match="checksum"):
+        got(sessions, number)
+    with sessions.begin() as db:
+        db.execute(update(CaptureChunk).where(CaptureChunk.capture_id == number).values(data=b"junk"))
+    with pytest.raises(DamagedCaptureError, match="chunk 0"):
+        got(sessions, number)
+
+
+def test_a_broken_upload_leaves_nothing(sessions: Sessions) -> None:
+    class Breaking(io.BytesIO):
+        def read(self, size: int | None = -1) -> bytes:
+            if self.tell() > CHUNK_BYTES:
+                raise OSError("gone")
+            return super().read(size)
+
+    def upload() -> None:
+        with sessions.begin() as db:
+            session = ChargingSession(title="x")
+            db.add(session)
+            add_capture(db, session, "x", Breaking(bytes(3 * CHUNK_BYTES)))
+
+    with pytest.raises(OSError, match="gone"):
+        upload()
+    with sessions() as db:
+        assert [db.scalars(select(t)).all() for t in (ChargingSession, Capture, CaptureChunk)] == [[], [], []]
+
+
+def test_two_workers_never_get_the_same_capture(sessions: Sessions) -> None:
+    numbers = {put(sessions, b"x%d" % i) for i in range(12)}
+    claimed: list[int] = []
+
+    def work(name: str) -> None:
+        while True:
+            with sessions.begin() as db:
+                capture = claim_next(db, name)
+                if capture is None:
+                    return
+                claimed.append(capture.id)
+
+    threads = [threading.Thread(target=work, args=(f"w{i}",)) for i in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(claimed) == sorted(numbers)
+
+
+def test_what_a_dead_worker_held_is_tried_once_more_and_then_refused(sessions: Sessions) -> None:
+    number = put(sessions, b"x")
+    for state in ("received", "unreadable"):
+        with sessions.begin() as db:
+            assert claim_next(db, "w") is not None
+        with sessions.begin() as db:
+            release_claims(db, "w")
+        with sessions() as db:
+            assert db.get_one(Capture, number).state == state
+
+
+def test_a_stale_claim_of_another_worker_is_taken_over(sessions: Sessions) -> None:
+    put(sessions, b"x")
+    with sessions.begin() as db:
+        assert claim_next(db, "gone") is not None
+    with sessions.begin() as db:
+        assert claim_next(db, "here") is None
+        db.execute(update(Capture).values(claimed_at=utc_now() - CLAIM_LASTS - timedelta(seconds=1)))
+    with sessions.begin() as db:
+        assert claim_next(db, "here") is not None
+
+
+def keep(sessions: Sessions, number: int, settlement_id: int | None, verdict: str, analyser: int = 1) -> None:
+    with sessions.begin() as db:
+        capture = db.get_one(Capture, number)
+        settlement = next((s for s in capture.settlements if s.id == settlement_id), None)
+        store_analysis(
+            db, capture, settlement, analyser=analyser, outcome="unknown", verdict=verdict, result_json=f'"{verdict}"'
+        )
+
+
+def test_the_machines_reading_and_the_corrected_one_both_stay(sessions: Sessions) -> None:
+    number = put(sessions, b"x")
+    keep(sessions, number, None, "first")
+    keep(sessions, number, None, "first again")
+    with sessions.begin() as db:
+        settlement = add_settlement(db, db.get_one(Capture, number), '{"scale": 10}', None, "Ada", "x10 probe")
+        db.flush()
+        chosen = settlement.id
+    keep(sessions, number, None, "late result of the old reading")
+    with sessions() as db:
+        assert db.get_one(Capture, number).state == "received"
+    keep(sessions, number, chosen, "corrected")
+    with sessions() as db:
+        stored = db.scalars(select(StoredAnalysis).order_by(StoredAnalysis.id)).all()
+        assert [s.verdict for s in stored] == ["late result of the old reading", "corrected"]
+        assert result_json(stored[1]) == '"corrected"'
+        assert stored[1].settlement is not None
+        assert (stored[1].settlement.by_name, stored[1].settlement.why) == ("Ada", "x10 probe")
+        assert db.get_one(Capture, number).state == "analysed"
+
+
+def test_results_of_an_older_analyser_are_made_anew(sessions: Sessions) -> None:
+    old, new = put(sessions, b"x"), put(sessions, b"y")
+    keep(sessions, old, None, "old", ANALYSER_VERSION - 1)
+    keep(sessions, new, None, "new", ANALYSER_VERSION)
+    with sessions.begin() as db:
+        assert queue_outdated(db, ANALYSER_VERSION) == 1
+        assert [db.get_one(Capture, n).state for n in (old, new)] == ["received", "analysed"]
+
+
+def test_the_worker_keeps_results_refusals_and_samples(sessions: Sessions, tmp_path: Path) -> None:
+    wave = pilot().hold(12, 50).pwm(9, 26.7, 200).record(50e3)
+    good = put(sessions, ("t,CP\n" + "".join(f"{i / 50e3:.6f},{v:.2f}\n" for i, v in enumerate(wave.samples))).encode())
+    bad = put(sessions, b"dear diary\nnothing\nhappened\n")
+    cache = SampleCache(tmp_path)
+    while work_once(sessions, cache, "w"):
+        pass
+    with sessions() as db:
+        assert db.get_one(Capture, good).state == "analysed"
+        refused = db.get_one(Capture, bad)
+        assert refused.state == "unreadable"
+        assert "rows of numbers were expected" in refused.refusal
+        sha256 = db.get_one(Capture, good).sha256
+    assert got(sessions, bad) == b"dear diary\nnothing\nhappened\n"
+
+    def never() -> None:
+        raise AssertionError("the samples are kept")
+
+    kept, summary = cache.channel(sha256, None, 0, never)  # type: ignore[arg-type]
+    assert len(kept.samples) == len(wave.samples)
+    assert summary.high.max() == pytest.approx(12, abs=0.01)
+
+
+def test_the_schema_is_what_the_models_say(mariadb: PrivateMariaDB, sessions: Sessions) -> None:
+    engine = engine_for(mariadb.url)
+    with engine.connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+    engine.dispose()
+
+
+def test_migrations_run_down_to_nothing_and_up_again(mariadb: PrivateMariaDB, sessions: Sessions) -> None:
+    config = migration_config(mariadb.url)
+    command.downgrade(config, "base")
+    command.upgrade(config, "head")
+    assert put(sessions, b"x")

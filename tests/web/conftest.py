@@ -1,0 +1,45 @@
+"""The application in this process on the test database, with a worker beside it."""
+
+from __future__ import annotations
+
+import shutil
+import threading
+import time
+from collections.abc import Iterator
+
+import pytest
+from starlette.testclient import TestClient
+
+from gladwire.store.database import Sessions
+from gladwire.store.mariadb import PrivateMariaDB
+from gladwire.store.samples import SampleCache
+from gladwire.web.app import create_app
+from gladwire.work import work_once
+from tests.conftest import VAR
+
+
+@pytest.fixture(scope="session")
+def application(mariadb: PrivateMariaDB) -> Iterator[TestClient]:
+    cache = VAR / "test" / "samples"
+    shutil.rmtree(cache, ignore_errors=True)
+    with TestClient(create_app(mariadb.url, cache), headers={"accept": "text/html"}, follow_redirects=False) as client:
+        yield client
+
+
+@pytest.fixture
+def client(application: TestClient, sessions: Sessions) -> Iterator[TestClient]:
+    """Empty tables, and a worker that analyses what is dropped."""
+    ended = threading.Event()
+    cache = SampleCache(VAR / "test" / "samples")
+
+    def work() -> None:
+        while not ended.is_set():
+            if not work_once(sessions, cache, "test"):
+                time.sleep(0.02)
+
+    worker = threading.Thread(target=work)
+    worker.start()
+    application.cookies.clear()
+    yield application
+    ended.set()
+    worker.join()

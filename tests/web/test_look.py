@@ -1,0 +1,56 @@
+"""The vendored files are what the manifest says, the colours keep their contrast, the marks exist."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import re
+
+import pytest
+from starlette.testclient import TestClient
+
+from gladwire.core.findings import SEVERITIES
+from gladwire.web.charts.stage_line import STATE_WORDS
+from gladwire.web.palette import THEMES, contrast, uses
+from gladwire.web.templating import STATIC
+
+VENDOR = STATIC / "vendor"
+
+
+def test_vendored_files_match_the_manifest() -> None:
+    listed = {}
+    for package in json.loads((VENDOR / "manifest.json").read_text()):
+        assert package["version"]
+        assert package["licence"]
+        listed.update(package["files"])
+    present = {str(p.relative_to(VENDOR)) for p in VENDOR.rglob("*") if p.is_file()} - {"manifest.json"}
+    assert set(listed) == present
+    for name, digest in listed.items():
+        assert hashlib.sha256((VENDOR / name).read_bytes()).hexdigest() == digest, name
+
+
+def test_contrast_formula_against_published_values() -> None:
+    """WCAG 2.1: black on white is 21; #777777 on white is 4.48, the well-known near miss."""
+    assert contrast("#000000", "#ffffff") == pytest.approx(21)
+    assert contrast("#777777", "#ffffff") == pytest.approx(4.48, abs=0.01)
+
+
+@pytest.mark.parametrize("theme", THEMES)
+def test_every_colour_keeps_its_contrast(theme: str) -> None:
+    for use in uses(theme):
+        assert use.contrast >= use.least, f"{theme}: {use.token} on {use.ground} has {use.contrast:.2f}"
+
+
+def test_every_state_and_severity_has_its_mark() -> None:
+    marks = set(re.findall(r'symbol id="([a-z_]+)"', (STATIC / "marks.svg").read_text()))
+    assert set(STATE_WORDS) | set(SEVERITIES) <= marks
+
+
+@pytest.mark.parametrize("path", ["/", "/cases", "/limits", "/styleguide"])
+def test_pages_ask_for_nothing_from_elsewhere(client: TestClient, path: str) -> None:
+    html = client.get(path).text
+    addresses = re.findall(r'(?:src|href|action|hx-get|hx-post)="([^"]*)"', html)
+    assert addresses
+    assert all(a.startswith(("/", "#")) for a in addresses)
+    for address in (a for a in addresses if a.startswith("/static/")):
+        assert client.get(address.split("#")[0]).status_code == 200, address
