@@ -6,6 +6,11 @@ import argparse
 import sys
 from pathlib import Path
 
+from gladwire.core.pilot.reading import Settled
+
+# What a channel can be settled as; so far every role but cp only says that it is not the pilot.
+ROLES = ("cp", "pp", "lock_current", "lock_position", "other")
+
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; returns the exit code. 2 means a file could not be read."""
@@ -29,7 +34,7 @@ def _inspect_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("files", nargs="+", type=Path, metavar="FILE")
     parser.add_argument("--json", action="store_true", help="print one JSON object")
     parser.add_argument(
-        "--role", action="append", default=[], metavar="NAME=cp", help="settle which channel is the pilot"
+        "--role", action="append", default=[], metavar="NAME=ROLE", help=f"settle what a channel is: {', '.join(ROLES)}"
     )
     parser.add_argument("--scale", type=float, help="settle the probe factor")
     parser.add_argument("--inverted", action=argparse.BooleanOptionalAction, default=None, help="settle the polarity")
@@ -39,19 +44,30 @@ def _inspect_arguments(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def _settled(chosen: argparse.Namespace) -> Settled:
+    """What the options settle. Raises ValueError for a role that is not understood."""
+    roles = [(role, *role.rpartition("=")[::2]) for role in chosen.role]
+    for role, name, what in roles:
+        if what not in ROLES or not name:
+            raise ValueError(f"--role {role}: NAME=ROLE was expected, ROLE one of {', '.join(ROLES)}")
+    return Settled(
+        channel=next((name for _, name, what in roles if what == "cp"), None),
+        not_pilot=tuple(name for _, name, what in roles if what != "cp"),
+        scale=chosen.scale,
+        inverted=chosen.inverted,
+        offset_v=chosen.offset,
+    )
+
+
 def _inspect(chosen: argparse.Namespace) -> int:
-    from gladwire.core.pilot.reading import Settled
     from gladwire.formats.errors import UnreadableError
     from gladwire.inspect import analyse_file, as_json, as_text
 
-    channel = None
-    for role in chosen.role:
-        name, _, what = role.rpartition("=")
-        if what != "cp" or not name:
-            print(f"glad inspect: --role {role}: only NAME=cp is understood so far", file=sys.stderr)
-            return 2
-        channel = name
-    settled = Settled(channel=channel, scale=chosen.scale, inverted=chosen.inverted, offset_v=chosen.offset)
+    try:
+        settled = _settled(chosen)
+    except ValueError as error:
+        print(f"glad inspect: {error}", file=sys.stderr)
+        return 2
     results = []
     for path in chosen.files:
         try:

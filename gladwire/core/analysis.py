@@ -52,7 +52,7 @@ class Analysis(BaseModel):
 def analyse(recording: Recording, settled: Settled | None = None) -> Analysis:
     """Analyse a recording. Raises ValueError when a settled channel does not exist or a channel is too short."""
     settled = settled or Settled()
-    choice = choose_pilot(recording.channels, settled.channel)
+    choice = choose_pilot(recording.channels, settled.channel, settled.not_pilot)
     record = measure(recording.channels[choice.number], settled)
     findings = placed(apply(RULES, record), spine_of(record))
     stages = walk(record, findings)

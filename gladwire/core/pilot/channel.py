@@ -22,23 +22,35 @@ class Choice(NamedTuple):
     why: str
 
 
-def choose_pilot(channels: Sequence[Waveform], wanted: str | None = None) -> Choice:
-    """Pick the pilot channel. wanted: a channel's name, settled by a person; raises ValueError when there is none such."""
+def choose_pilot(channels: Sequence[Waveform], wanted: str | None = None, others: Sequence[str] = ()) -> Choice:
+    """Pick the pilot channel. wanted: a channel's name, settled by a person; others: names of channels that are not it.
+
+    Raises ValueError when a settled channel does not exist or none is left.
+    """
+    for name in others:
+        if all(wave.name != name for wave in channels):
+            raise ValueError(f"there is no channel “{name}” in this capture; it holds {_names(channels)}")
     if wanted is not None:
         for index, wave in enumerate(channels):
             if wave.name == wanted:
                 return Choice(index, False, f"Channel “{wanted}”, as settled by hand.")
-        names = ", ".join(f"“{wave.name}”" for wave in channels)
-        raise ValueError(f"there is no channel “{wanted}” in this capture; it holds {names}")
+        raise ValueError(f"there is no channel “{wanted}” in this capture; it holds {_names(channels)}")
+    left = [index for index, wave in enumerate(channels) if wave.name not in others]
+    if not left:
+        raise ValueError("every channel was settled as something else; none is left for the pilot")
     if len(channels) == 1:
         return Choice(0, False, "")
-    scores = [_likeness(wave) for wave in channels]
-    best = max(range(len(channels)), key=lambda i: (scores[i], -i))
+    scores = {index: _likeness(channels[index]) for index in left}
+    best = max(left, key=lambda i: (scores[i], -i))
     wave = channels[best]
     reasons = ["its name says so"] if _NAMED.search(_plain(wave.name)) else []
     reasons += ["its levels are a pilot's"] if scores[best] % 1 > 0.5 else []
     why = f"Of {len(channels)} channels “{wave.name}” was taken for the pilot: {' and '.join(reasons) or 'the first'}."
     return Choice(best, True, why)
+
+
+def _names(channels: Sequence[Waveform]) -> str:
+    return ", ".join(f"“{wave.name}”" for wave in channels)
 
 
 def _plain(name: str) -> str:

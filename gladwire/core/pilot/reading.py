@@ -37,11 +37,15 @@ _OFFSET_APPLIED_V = 0.8
 
 
 class Settled(BaseModel):
-    """What a person has settled about a capture; None leaves it to the analysis."""
+    """What a person has settled about a capture; None leaves it to the analysis.
+
+    channel: the pilot's channel. not_pilot: channels that are something else.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     channel: str | None = None
+    not_pilot: tuple[str, ...] = ()
     scale: float | None = None
     inverted: bool | None = None
     offset_v: float | None = None

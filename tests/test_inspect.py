@@ -1,0 +1,87 @@
+"""`./glad inspect` as a person or a script calls it: exit codes, one line of trouble, the object of --json."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gladwire.cli import main
+from tests.build import QUIET, session
+
+
+def table(folder: Path, name: str = "a.csv") -> Path:
+    wave = session(asking_ms=500).record(50e3, QUIET)
+    path = folder / name
+    other = np.full(len(wave.samples), 1.5)
+    rows = (f"{i / 50e3:.6f},{p},{v:.3f}" for i, (p, v) in enumerate(zip(other, wave.samples, strict=True)))
+    path.write_text("t,B,A\n" + "\n".join(rows) + "\n")
+    return path
+
+
+def run(capsys: pytest.CaptureFixture[str], *arguments: str) -> tuple[int, str, str]:
+    code = main(["inspect", *arguments])
+    out, err = capsys.readouterr()
+    return code, out, err
+
+
+def test_the_object_of_json_has_the_contracts_keys(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    code, out, err = run(capsys, str(table(tmp_path)), "--json")
+    assert (code, err) == (0, "")
+    seen = json.loads(out)
+    assert seen["files"] == [{"name": "a.csv", "kind": "waveform", "format": "scope-csv"}]
+    assert [p["state"] for p in seen["pilot"]] == list("ABBCBBA")
+    assert set(seen["pilot"][0]) == {"state", "oscillating", "start_s", "end_s", "high_v"}
+    assert {"low_v", "frequency_hz", "duty_percent", "advertised_current_a"} <= set(seen["pilot"][2])
+    assert {s["stage"]: s["state"] for s in seen["stages"]}["request"] == "proven"
+    assert seen["outcome"] == "unknown"
+    assert {"code", "severity", "stage", "text", "start_s", "end_s", "measured", "expected", "source"} <= set(
+        seen["findings"][0]
+    )
+    assert {"code", "title", "owner", "confidence", "evidence", "next_test"} <= set(seen["causes"][0])
+    assert isinstance(seen["causes"][0]["evidence"][0], str)
+
+
+def test_text_says_what_the_page_says(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    code, out, _ = run(capsys, str(table(tmp_path)))
+    assert code == 0
+    assert "“A” was taken for the pilot" in out
+    assert "Nothing wrong on the pilot" in out
+
+
+def test_roles_settle_channels(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = str(table(tmp_path))
+    settled = json.loads(run(capsys, path, "--json", "--role", "B=cp")[1])
+    assert [p["state"] for p in settled["pilot"]] == ["E"]
+    settled = json.loads(run(capsys, path, "--json", "--role", "A=pp")[1])
+    assert [p["state"] for p in settled["pilot"]] == ["E"]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["missing.csv"], "there is no such file"),
+        (["."], "this is no file"),
+        (["diary.txt"], "rows of numbers were expected"),
+        (["a.csv", "--role", "A=pilot"], "NAME=ROLE was expected"),
+        (["a.csv", "--role", "C=cp"], "there is no channel “C”"),
+        (["a.csv", "--role", "C=pp"], "there is no channel “C”"),
+        (["a.csv", "--role", "A=pp", "--role", "B=pp"], "none is left"),
+    ],
+)
+def test_trouble_is_one_line_and_exit_2(
+    tmp_path: Path,
+    capsys: pytest.CaptureFixture[str],
+    monkeypatch: pytest.MonkeyPatch,
+    arguments: list[str],
+    says: str,
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    table(tmp_path)
+    (tmp_path / "diary.txt").write_text("dear diary\nnothing\nhappened\n")
+    code, out, err = run(capsys, *arguments)
+    assert (code, out) == (2, "")
+    assert says in err
+    assert err.count("\n") == 1
