@@ -6,22 +6,28 @@ The numbers are parsed by polars in blocks of whole lines, so memory stays at th
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import UTC, datetime
 
 import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
-from gladwire.core.waveform import Recording, Samples, Waveform
-from gladwire.formats.dialect import MISSING, Column, Dialect, cells, find_dialect, number
+from gladwire.core.waveform import Floats, Recording, Samples, Waveform
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import HEAD_BYTES, MAX_SAMPLES, Source, encoding_of, one_ahead, text_chunks
 from gladwire.formats.reader import Options, Reader
+from gladwire.formats.table.cells import CLOCK, MISSING, cells, is_value
+from gladwire.formats.table.columns import Column
+from gladwire.formats.table.dialect import MINUS, Dialect, find_dialect
 from gladwire.formats.timebase import Timebase
 
 _BLOCK = 8 * 2**20
 _NULLS = sorted({w for m in MISSING if m for w in (m, m.upper(), m.capitalize(), "NaN", "+NaN", "-NaN", "N/A")})
 # Lines of another kind after the numbers (a summary, "END") that are left out with a remark.
 _FOOTER_LINES = 5
+_HALF_DAY_S = 43_200.0
+# A time column beyond this counts from 1970.
+_EPOCH_FROM_S = 1e8
 
 
 def sniff(head: bytes) -> int:
@@ -47,8 +53,11 @@ class _Table:
 
     def __init__(self, source: Source, encoding: str, dialect: Dialect, options: Options) -> None:
         self.source, self.encoding, self.dialect = source, encoding, dialect
-        self.axis = next((i for i, c in enumerate(dialect.columns) if c.kind in ("time", "index")), None)
-        self.channels = [i for i in range(len(dialect.columns)) if i != self.axis]
+        kinds = [column.kind for column in dialect.columns]
+        # A running number beside a time tells nothing the time does not.
+        axes = [i for kind in ("time", "clock", "index") for i, k in enumerate(kinds) if k == kind]
+        self.axis = axes[0] if axes else None
+        self.channels = [i for i in range(len(kinds)) if i not in axes]
         if not self.channels:
             raise UnreadableError(
                 "there is one column only, and it is time; a column of volts was expected", line=dialect.first_line + 1
@@ -58,11 +67,12 @@ class _Table:
         self.time = self._timebase(options)
         self.line = dialect.first_line
         self.ended = False
+        self.days = _Days()
 
     def _timebase(self, options: Options) -> Timebase:
         axis = self.dialect.columns[self.axis] if self.axis is not None else None
         interval = options.interval_s or self.dialect.interval_s
-        if axis is not None and axis.kind == "time":
+        if axis is not None and axis.kind in ("time", "clock"):
             return Timebase(factor=axis.factor)
         if interval is None:
             raise UnreadableError(
@@ -73,16 +83,32 @@ class _Table:
         return Timebase(interval_s=interval, start_s=self.dialect.start_s or 0.0)
 
     def read(self) -> Recording:
-        for block in self._blocks():
-            self._take(block)
-            if self.ended:
-                break
+        blocks = self._blocks()
+        block = next(blocks, None)
+        while block is not None and not self.ended:
+            following = next(blocks, None)
+            self._take(block, following is None)
+            block = following
         count = sum(len(part) for part in self.parts[0])
         if count < 4:
             raise UnreadableError(f"only {count} rows of numbers; a capture was expected", line=self.line)
         rate_hz, start_s, remarks = self.time.settle(count)
-        waves = [self._wave(order, rate_hz, start_s) for order in range(len(self.channels))]
-        return Recording(tuple(waves), READER.key, (*self.remarks, *remarks), self.dialect.recorded_at)
+        recorded_at, since = self._moment(start_s)
+        waves = [self._wave(order, rate_hz, since) for order in range(len(self.channels))]
+        return Recording(tuple(waves), READER.key, (*self.remarks, *remarks), recorded_at)
+
+    def _moment(self, start_s: float) -> tuple[str, float]:
+        """(when it was recorded, start in the file's time base): a clock or epoch time counts from the first sample."""
+        if self.days.first:
+            self.remarks.append(
+                f"The file tells the time of day; times here count from its first sample, {self.days.first}."
+            )
+            return self.dialect.recorded_at or self.days.first, 0.0
+        if start_s > _EPOCH_FROM_S:
+            first = datetime.fromtimestamp(start_s, UTC).strftime("%Y-%m-%d %H:%M:%S UTC")
+            self.remarks.append(f"The file counts seconds since 1970; times here count from its first sample, {first}.")
+            return self.dialect.recorded_at or first, 0.0
+        return self.dialect.recorded_at, start_s
 
     def _wave(self, order: int, rate_hz: float, start_s: float) -> Waveform:
         column = self.dialect.columns[self.channels[order]]
@@ -103,8 +129,8 @@ class _Table:
             if not skip and at < len(block):
                 yield block[at:]
 
-    def _take(self, block: bytes) -> None:
-        frame = self._parse(block)
+    def _take(self, block: bytes, last: bool) -> None:
+        frame = self._parse(block, last)
         if frame is None:
             return
         height = frame.height
@@ -114,7 +140,7 @@ class _Table:
             full = ~frame.select(pl.all_horizontal(pl.all().is_null())).to_series().to_numpy()
             lines = np.flatnonzero(full)
             frame = frame.filter(full)
-        columns = [_without_nulls(frame[:, i]).to_numpy() for i in range(frame.width)]
+        columns = [self._numbers(i, frame[:, i]) for i in range(frame.width)]
         if self.axis is not None:
             self.time.add(columns[self.axis].astype(np.float64, copy=False), self.line, lines)
         for order, index in enumerate(self.channels):
@@ -123,12 +149,30 @@ class _Table:
         if sum(len(part) for part in self.parts[0]) * len(self.channels) > MAX_SAMPLES:
             raise UnreadableError(f"more than {MAX_SAMPLES:,} samples; that is beyond one capture", line=self.line)
 
-    def _parse(self, block: bytes) -> pl.DataFrame | None:
-        """Numbers of the active columns; missing values are null. None when the block holds no row."""
+    def _numbers(self, index: int, column: pl.Series) -> NDArray[np.generic]:
+        if self.dialect.columns[index].kind == "clock":
+            return self.days.seconds(column)
+        return (column.fill_null(float("nan")) if column.null_count() else column).to_numpy()
+
+    def _plain(self, block: bytes) -> bytes:
+        """The block with one-character delimiters and signs a parser knows."""
+        if self.dialect.minus:
+            block = block.replace(MINUS.encode(), b"-")
         if self.dialect.delimiter == " ":
-            block = b"\n".join(b"\t".join(line.split()) for line in block.split(b"\n"))
-        elif self.dialect.padded:
-            block = block.replace(b" ", b"")
+            return b"\n".join(b"\t".join(line.split()) for line in block.split(b"\n"))
+        if self.dialect.delimiter == '","':
+            return block.replace(b'","', b"\t").replace(b'"', b"")
+        if self.dialect.padded and not any(c.kind == "clock" for c in self.dialect.columns):
+            return block.replace(b" ", b"")
+        return block
+
+    @property
+    def _separator(self) -> str:
+        return self.dialect.delimiter if len(self.dialect.delimiter) == 1 and self.dialect.delimiter != " " else "\t"
+
+    def _parse(self, block: bytes, last: bool) -> pl.DataFrame | None:
+        """Numbers of the active columns; missing values are null. None when the block holds no row."""
+        block = self._plain(block)
         if block.isspace():
             return None
         # Comparing every cell with every word for "missing" is slow: most blocks hold none.
@@ -139,20 +183,21 @@ class _Table:
                 continue
             if not self._rows_are_short(frame):
                 return frame
-        good = self._good_part(block)
+        good = self._good_part(block, last)
         return self._polars(good, _NULLS) if good else None
 
     def _polars(self, block: bytes, words: list[str] | None) -> pl.DataFrame:
         dialect = self.dialect
         names = [f"c{i}" for i in range(dialect.width)]
         kinds: dict[str, type[pl.DataType]] = {names[i]: pl.Float32 for i in dialect.active}
-        if self.axis is not None:
-            kinds[names[dialect.active[self.axis]]] = pl.Float64
+        for index, column in zip(dialect.active, dialect.columns, strict=True):
+            if column.kind in ("time", "index", "clock"):
+                kinds[names[index]] = pl.String if column.kind == "clock" else pl.Float64
         others: dict[str, type[pl.DataType]] = {name: pl.String for name in names if name not in kinds}
         frame = pl.read_csv(
             block,
             has_header=False,
-            separator="\t" if dialect.delimiter == " " else dialect.delimiter,
+            separator=self._separator,
             schema={name: {**others, **kinds}[name] for name in names},
             null_values=words,
             decimal_comma=dialect.decimal_comma,
@@ -165,7 +210,7 @@ class _Table:
         last = frame.columns[-1]
         return bool(frame[last].null_count())
 
-    def _good_part(self, block: bytes) -> bytes:
+    def _good_part(self, block: bytes, last: bool) -> bytes:
         """The rows of a block up to a cut last line or a footer, after which the table ends.
 
         Raises UnreadableError for a bad row in the middle.
@@ -176,8 +221,7 @@ class _Table:
             if not trouble:
                 continue
             rest = [line for line in lines[number_:] if line.strip()]
-            at_end = len(rest) <= _FOOTER_LINES and len(block) < _BLOCK
-            if not at_end:
+            if not last or len(rest) > _FOOTER_LINES:
                 raise UnreadableError(trouble, line=self.line + number_ + 1)
             what = "the last line is cut short" if len(rest) == 1 else f"the last {len(rest)} lines are no numbers"
             self.remarks.append(f"From line {self.line + number_ + 1} on {what}; left out.")
@@ -189,7 +233,7 @@ class _Table:
         """What is wrong with a row, or nothing."""
         if not line.strip():
             return ""
-        parts = cells(line, "\t" if self.dialect.delimiter == " " else self.dialect.delimiter)
+        parts = cells(line, self._separator)
         expected = f"{len(self.dialect.active)} numbers were expected"
         while len(parts) > self.dialect.width and parts[-1] == "":
             parts.pop()
@@ -197,13 +241,31 @@ class _Table:
             return f"{expected}, {len(parts)} found"
         for index in self.dialect.active:
             cell = parts[index]
-            if number(cell, self.dialect.decimal_comma) is None and cell.lower() not in MISSING:
+            if not is_value(cell, self.dialect.decimal_comma) and cell.lower() not in MISSING:
                 return f"{expected}, found “{cell[:30]}”"
         return ""
 
 
-def _without_nulls(column: pl.Series) -> pl.Series:
-    return column.fill_null(float("nan")) if column.null_count() else column
+class _Days:
+    """Clock times to seconds that go on over midnight. first: the first cell as written."""
+
+    def __init__(self) -> None:
+        self.first = ""
+        self._last = -np.inf
+        self._days = 0
+
+    def seconds(self, column: pl.Series) -> Floats:
+        """Seconds since midnight of the first day; NaN for what is no clock time. Shape (n,)."""
+        text = column.fill_null("").str.strip_chars()
+        self.first = self.first or str(text[0])
+        parts = text.str.extract_groups(CLOCK.pattern).struct.unnest()
+        hours, minutes, rest = (parts[:, i] for i in range(3))
+        whole = hours.cast(pl.Float64) * 3600 + minutes.cast(pl.Float64) * 60
+        day = (whole + rest.str.replace(",", ".").cast(pl.Float64)).fill_null(float("nan")).to_numpy()
+        back = np.diff(day, prepend=self._last if np.isfinite(self._last) else day[0]) < -_HALF_DAY_S
+        days = self._days + np.cumsum(back)
+        self._last, self._days = float(day[-1]), int(days[-1])
+        return np.asarray(day + 86_400.0 * days, dtype=np.float64)
 
 
 def _finite(column: NDArray[np.generic]) -> Samples:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -43,6 +44,16 @@ def beside_preamble() -> str:
     return "\n".join(f"{a},{t:.7f},{v:.3f}" for a, t, v in zip(left, TIMES, VOLTS, strict=True)) + "\n"
 
 
+def each(form: Callable[[int, float, float], str]) -> str:
+    return "\n".join(form(i, t, v) for i, (t, v) in enumerate(zip(TIMES, VOLTS, strict=True))) + "\n"
+
+
+def clock(t: float) -> str:
+    """A clock that passes midnight in the middle of the capture."""
+    of_day = (86_399.96 + t) % 86_400
+    return f"{int(of_day // 3600):02d}:{int(of_day // 60 % 60):02d}:{of_day % 60:09.6f}"
+
+
 DIALECTS: dict[str, bytes] = {
     "plain": ("time,volts\n" + rows()).encode(),
     "no header": rows().encode(),
@@ -73,6 +84,20 @@ DIALECTS: dict[str, bytes] = {
     "cut last line": ("t,CP\n" + rows())[:-9].encode() + b"0.17,",
     "other channels": ("t,PP,CP,I\ns,V,V,A\n" + "\n".join(
         f"{t:.7f},1.51,{v:.3f},0.02" for t, v in zip(TIMES, VOLTS, strict=True))).encode(),
+    "quoted decimal commas": ('"Time","CP"\n' + each(lambda i, t, v: f'"{t:.6f}","{v:.3f}"'.replace(".", ","))).encode(),
+    "unit after a slash": ("time/ms,CP/V\n" + each(lambda i, t, v: f"{t * 1e3:.4f},{v:.3f}")).encode(),
+    "unit after an underscore": ("t_us,cp_V\n" + each(lambda i, t, v: f"{t * 1e6:.1f},{v:.3f}")).encode(),
+    "interval with its unit in the key": ("Sample interval (ms): 0.02\nNo,CP\n" + indexed()).encode(),
+    "rate in MHz after a comma": ("Samplerate,0.05 MHz\nCP\n" + volts_only()).encode(),
+    "increment after a comma": ("XUNIT,s\nXINCR,2.0E-5\nXZERO,-0.05\nCURVE\n" + volts_only("{:.4E}")).encode(),
+    "date and clock": ("when,cp\n" + each(lambda i, t, v: f"2026-03-01T10:00:{t + 1:09.6f},{v:.3f}")).encode(),
+    "clock over midnight": ("time;cp\n" + each(lambda i, t, v: f"{clock(t)};{v:.3f}")).encode(),
+    "seconds since 1970": ("time,cp\n" + each(lambda i, t, v: f"{1772000000 + t:.6f},{v:.3f}")).encode(),
+    "number beside time": ("No.,Time,U\n,s,V\n" + each(lambda i, t, v: f"{i},{t:.6f},{v:.3f}")).encode(),
+    "two time columns": ("t1,CP,t2,B\ns,V,s,V\n" + each(lambda i, t, v: f"{t:.6f},{v:.3f},{t:.6f},0.1")).encode(),
+    "text among numbers": ("date,t,CP,ok\n" + each(lambda i, t, v: f"1 March,{t:.6f},{v:.3f},yes")).encode(),
+    "typographic minus": ("t,u\n" + each(lambda i, t, v: f"{t:.6f},{v:.3f}".replace("-", "−"))).encode(),
+    "long preamble": ("".join(f"Key {i},{i * 3}\n" for i in range(40)) + "Time,CP\n" + rows()).encode(),
     "few time digits": ("t,CP\n" + rows(time="{:.4f}")).encode(),
 }  # fmt: skip
 
@@ -108,6 +133,26 @@ def test_left_out_lines_are_remarked() -> None:
 
 def test_a_cut_file_keeps_every_whole_row() -> None:
     assert len(read(DIALECTS["cut last line"]).channels[0].samples) == len(VOLTS) - 1
+
+
+def test_a_clock_becomes_times_from_the_first_sample() -> None:
+    recording = read(DIALECTS["date and clock"])
+    assert recording.channels[0].start_s == 0.0
+    assert recording.recorded_at.startswith("2026-03-01T10:00:00.95")
+    assert "time of day" in recording.remarks[0]
+
+
+def test_a_bad_row_far_from_the_end_is_never_taken_for_a_footer() -> None:
+    """Also where it happens to stand last in one of the blocks the text is read in."""
+    row = "0.0000001,9.000000001\n"
+    count = 2 * (8 * 2**20) // len(row)
+    lines = ["t,CP", *(f"{i * 1e-6:.6f},9.0000001" for i in range(count))]
+    cut = len("\n".join(lines[: count // 2]))
+    lines[count // 2 + 3] = "0.5,oops"
+    assert cut > 1000
+    with pytest.raises(UnreadableError, match="oops") as caught:
+        read(("\n".join(lines) + "\n").encode())
+    assert caught.value.line == count // 2 + 4
 
 
 def broken(change: str) -> bytes:

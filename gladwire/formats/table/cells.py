@@ -1,0 +1,76 @@
+"""Cells of a table: what splits a line, and what counts as a number, a clock time or a missing value."""
+
+from __future__ import annotations
+
+import re
+
+MISSING: tuple[str, ...] = (
+    "nan",
+    "+nan",
+    "-nan",
+    "inf",
+    "+inf",
+    "-inf",
+    "infinity",
+    "-infinity",
+    "∞",
+    "+∞",
+    "-∞",
+    "−∞",
+    "ol",
+    "-ol",
+    "null",
+    "none",
+    "n/a",
+    "na",
+    "#n/a",
+    "---",
+    "----",
+    "-----",
+    "***",
+    "****",
+    "*****",
+    "#####",
+    "",
+)
+# Tried in this order; `","` is a table in which every cell stands in quotes.
+DELIMITERS = ('","', "\t", ";", ",", "|", " ")
+CLOCK = re.compile(r"(?:\d{4}[-/.]\d\d[-/.]\d\d[T ])?(\d{1,2}):(\d\d):(\d\d(?:[.,]\d+)?)Z?")
+_NUMBER_DOT = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
+_NUMBER_COMMA = re.compile(r"[+-]?(\d+,?\d*|,\d+)([eE][+-]?\d+)?")
+
+UNIT_FACTORS = {
+    "time": {
+        "s": 1.0, "sec": 1.0, "second": 1.0, "seconds": 1.0, "ms": 1e-3, "msec": 1e-3, "us": 1e-6, "µs": 1e-6,
+        "μs": 1e-6, "usec": 1e-6, "ns": 1e-9, "min": 60.0,
+    },
+    "V": {"v": 1.0, "volt": 1.0, "volts": 1.0, "mv": 1e-3, "kv": 1e3, "uv": 1e-6, "µv": 1e-6},
+    "A": {"a": 1.0, "amp": 1.0, "ampere": 1.0, "amps": 1.0, "ma": 1e-3, "ka": 1e3, "µa": 1e-6, "ua": 1e-6},
+    "ohm": {"ohm": 1.0, "ohms": 1.0, "ω": 1.0, "kohm": 1e3, "kω": 1e3},
+}  # fmt: skip
+
+
+def cells(line: str, delimiter: str) -> list[str]:
+    """The cells of a line, stripped of blanks and quotes."""
+    parts = line.split() if delimiter == " " else line.split(delimiter)
+    return [part.strip().strip('"').strip() for part in parts]
+
+
+def number(cell: str, comma: bool) -> float | None:
+    """The cell as a number, or None; missing-value words are None too."""
+    pattern = _NUMBER_COMMA if comma else _NUMBER_DOT
+    return float(cell.replace(",", ".")) if pattern.fullmatch(cell) else None
+
+
+def clock_s(cell: str) -> float | None:
+    """Seconds since midnight of a clock time, with or without a date before it; else None."""
+    match = CLOCK.fullmatch(cell)
+    if match is None:
+        return None
+    hours, minutes, seconds = match.groups()
+    return 3600.0 * int(hours) + 60.0 * int(minutes) + float(seconds.replace(",", "."))
+
+
+def is_value(cell: str, comma: bool) -> bool:
+    """Whether a cell holds a number or a clock time."""
+    return number(cell, comma) is not None or CLOCK.fullmatch(cell) is not None

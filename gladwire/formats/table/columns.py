@@ -1,0 +1,105 @@
+"""Names, units and kinds of the columns of a table."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from itertools import pairwise
+
+from gladwire.formats.table.cells import CLOCK, UNIT_FACTORS, cells, is_value, number
+from gladwire.formats.table.fit import Fit
+
+_TIME_NAME = re.compile(r"^(time|t|x|x[ -_]?axis|zeit|temps|tiempo|tempo|tijd|seconds?|relative time|timestamp)$")
+_INDEX_NAME = re.compile(
+    r"^(index|sample|samples|sample (no|number|index)|point|points|no|nr|n|#|sequence|count|idx|x)$"
+)
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column: name and unit as written, kind ("time", "clock", "index", "V", "A", "ohm" or ""), factor to SI."""
+
+    name: str
+    unit: str
+    kind: str
+    factor: float
+
+
+def columns_of(head: list[str], fit: Fit, body: list[str]) -> tuple[Column, ...]:
+    """Names, units and kinds of the active columns from up to three rows above the numbers."""
+    rows = [
+        row for line in head[-4:] if len(row := cells(line, fit.delimiter)) > max(fit.active) or _is_header(row, fit)
+    ]
+    rows = [row + [""] * (max(fit.active) + 1 - len(row)) for row in rows]
+    units_row = next((row for row in reversed(rows[-1:]) if _is_units_row(row, fit)), None)
+    names = [row for row in rows if row is not units_row and not any(is_value(c, fit.comma) for c in row)][-2:]
+    columns = []
+    for order, index in enumerate(fit.active):
+        parts = [row[index] for row in names if row[index]]
+        name, unit = _name_and_unit(" ".join(dict.fromkeys(parts)))
+        unit = (units_row[index].strip("()[] ") if units_row else "") or unit
+        columns.append(_column(name, unit, order, len(fit.active), body, index, fit))
+    return tuple(columns)
+
+
+def _is_header(row: list[str], fit: Fit) -> bool:
+    return len(row) == len(fit.active) and len(row) > 1
+
+
+def _is_units_row(row: list[str], fit: Fit) -> bool:
+    texts = [row[i].strip("()[] ").lower() for i in fit.active]
+    known = [t for t in texts if any(t in table for table in UNIT_FACTORS.values())]
+    return bool(known) and all(t in known or t == "" for t in texts)
+
+
+def _name_and_unit(text: str) -> tuple[str, str]:
+    match = re.match(r"^(.*?)\s*[\[(]([^\])]*)[\])]\s*$", text)
+    if match:
+        return match.group(1).strip(), match.group(2).strip()
+    match = re.match(r"^(.*?)\s*[/_,]\s*([A-Za-zµμΩ]{1,5})$", text)
+    if match and any(match.group(2).lower() in table for table in UNIT_FACTORS.values()):
+        return match.group(1).strip(), match.group(2).strip()
+    if any(text.lower() in table for table in UNIT_FACTORS.values()) and len(text) > 1:
+        return "", text
+    return text, ""
+
+
+def _column(name: str, unit: str, order: int, count: int, body: list[str], index: int, fit: Fit) -> Column:
+    low, key = unit.lower(), name.lower().strip()
+    if _is_clock(body, index, fit):
+        return Column(name, "s", "clock", 1.0)
+    if low in UNIT_FACTORS["time"] or (not low and _TIME_NAME.match(key) and count > 1):
+        if order == 0 and count > 1 and not low and key == "x" and _counts_up(body, index, fit):
+            return Column(name, "", "index", 1.0)
+        return Column(name, unit, "time", UNIT_FACTORS["time"].get(low, 1.0))
+    for kind in ("V", "A", "ohm"):
+        if low in UNIT_FACTORS[kind]:
+            return Column(name, unit, kind, UNIT_FACTORS[kind][low])
+    if order == 0 and count > 1:
+        if _counts_up(body, index, fit):
+            return Column(name, "", "index", 1.0)
+        if _INDEX_NAME.match(key) or _rises(body, index, fit):
+            return Column(name, unit, "time", 1.0)
+    return Column(name, unit, "", 1.0)
+
+
+def _is_clock(body: list[str], index: int, fit: Fit) -> bool:
+    rows = (cells(line, fit.delimiter) for line in body[:5] if line.strip())
+    found = [row[index] for row in rows if len(row) > index]
+    return bool(found) and all(CLOCK.fullmatch(cell) for cell in found)
+
+
+def _values(body: list[str], index: int, fit: Fit) -> list[float]:
+    rows = (cells(line, fit.delimiter) for line in body if line.strip())
+    found = (number(row[index], fit.comma) for row in rows if len(row) > index)
+    return [value for value in found if value is not None]
+
+
+def _counts_up(body: list[str], index: int, fit: Fit) -> bool:
+    values = _values(body, index, fit)
+    return len(values) > 2 and all(b - a == 1 for a, b in pairwise(values))
+
+
+def _rises(body: list[str], index: int, fit: Fit) -> bool:
+    values = _values(body, index, fit)
+    return len(values) > 2 and values[-1] > values[0] and all(b >= a for a, b in pairwise(values))

@@ -1,0 +1,89 @@
+"""What stands before the numbers: keys and values, among them the sample interval and the start."""
+
+from __future__ import annotations
+
+import re
+from itertools import pairwise
+
+from gladwire.formats.table.cells import UNIT_FACTORS, cells, number
+from gladwire.formats.table.fit import Fit
+
+_INTERVAL_KEY = re.compile(
+    r"^(sampl\w* (interval|period|time)|(x|time|horizontal)[ _]?incr\w*|incr\w*|delta ?[tx]|d[tx]|t ?interval"
+    r"|interval|time ?(step|resolution|per sample)|h(orizontal)? ?resolution|tastintervall|abtastintervall)$"
+)
+_RATE_KEY = re.compile(r"^(sampl\w* (rate|freq\w*)|samplerate|fs|rate|abtastrate|sps|samples? per second)$")
+_START_KEY = re.compile(
+    r"^(start|start time|first point|(x|time|horizontal) ?(zero|origin|start)|t0|time offset|x ?zero)$"
+)
+WHEN_KEY = re.compile(r"^(date|datetime|trigger (date|time)|time ?stamp|recorded|acquired|measurement time|date time)$")
+_RATE_UNITS = {
+    "hz": 1.0,
+    "khz": 1e3,
+    "mhz": 1e6,
+    "s/s": 1.0,
+    "sa/s": 1.0,
+    "ks/s": 1e3,
+    "ksa/s": 1e3,
+    "ms/s": 1e6,
+    "msa/s": 1e6,
+}
+
+
+def preamble(head: list[str], fit: Fit) -> dict[str, str]:
+    """Keys (lower case) to values: "key: value", "key=value", "key<delimiter>value", or a row of keys over their values."""
+    found: dict[str, str] = {}
+    rows = [cells(line, fit.delimiter) for line in head]
+    for index, (line, row) in enumerate(zip(head, rows, strict=True)):
+        if index < fit.first or fit.active[0] >= 2:
+            _one_pair(line, row, found)
+    for upper, lower in pairwise(rows[: fit.first + 1]):
+        for name, value in zip(upper, lower, strict=False):
+            known = _INTERVAL_KEY.match(_key(name)) or _START_KEY.match(_key(name)) or _RATE_KEY.match(_key(name))
+            if known and number(value, fit.comma) is not None:
+                found.setdefault(_key(name), value)
+    return found
+
+
+def _one_pair(line: str, row: list[str], found: dict[str, str]) -> None:
+    text = line.strip().lstrip("#%;/ ").strip('"')
+    if len(row) >= 2 and row[0] and row[1]:
+        unit = row[2] if len(row) > 2 and re.fullmatch(r"[A-Za-zµμ/]{1,6}", row[2]) else ""
+        found.setdefault(_key(row[0]), f"{row[1]} {unit}".strip())
+        key_unit = re.search(r"[\[(]([^\])]+)[\])]", row[0])
+        if key_unit and not unit:
+            found[_key(row[0])] = f"{row[1]} {key_unit.group(1)}"
+    match = re.match(r"([^:=;\t]{1,40})[:=;\t]\s*(.+)$", text)
+    if match is None and len(row) < 2:
+        match = re.match(r"([^,]{1,40}),\s*(.+)$", text)
+    if match:
+        value = match.group(2).strip().strip('"').strip()
+        key_unit = re.search(r"[\[(]([^\])]+)[\])]", match.group(1))
+        found.setdefault(_key(match.group(1)), f"{value} {key_unit.group(1)}" if key_unit else value)
+
+
+def _key(name: str) -> str:
+    name = re.sub(r"[\[(].*?[\])]", "", name).lower().strip(" :#\"'")
+    return re.sub(r"[\s_]+", " ", name)
+
+
+def spacing(keys: dict[str, str], comma: bool) -> tuple[float | None, float | None]:
+    """(interval, start) in seconds from the preamble."""
+    interval = start = None
+    for key, value in keys.items():
+        if interval is None and _INTERVAL_KEY.match(key):
+            interval = _quantity(value, comma, UNIT_FACTORS["time"])
+        elif interval is None and _RATE_KEY.match(key):
+            rate = _quantity(value, comma, _RATE_UNITS)
+            interval = 1.0 / rate if rate else None
+        elif start is None and _START_KEY.match(key):
+            start = _quantity(value, comma, UNIT_FACTORS["time"])
+    return (interval if interval and interval > 0 else None), start
+
+
+def _quantity(text: str, comma: bool, units: dict[str, float]) -> float | None:
+    match = re.match(r"\s*([+-]?[\d.,]+(?:[eE][+-]?\d+)?)\s*([^\s,;]*)", text)
+    if not match:
+        return None
+    value = number(match.group(1), comma and "," in match.group(1))
+    return None if value is None else value * units.get(match.group(2).lower(), 1.0)
