@@ -6,8 +6,8 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from gladwire.core.pilot.hypotheses import read_levels
 from gladwire.core.pilot.levels import glance
-from gladwire.core.pilot.reading import read_levels
 from gladwire.core.waveform import Waveform
 
 _NAMED = re.compile(r"\b(cp|pilot|control[ _-]?pilot)\b", re.IGNORECASE)

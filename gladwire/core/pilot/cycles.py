@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gladwire.core.pilot.crossings import Edges
-from gladwire.core.pilot.robust import median
+from gladwire.core.pilot.robust import median, quantile
 from gladwire.core.pilot.trace import Trace
 from gladwire.core.waveform import Floats, Ints
 
@@ -21,6 +21,9 @@ _PLATEAU_SHARES = np.array([0.5, 0.75, 1.0])
 _FINE_SHARES = np.linspace(0.4, 0.96, 9)
 _FINE_FROM_SAMPLES = 14
 _CHUNK = 1 << 17
+# Halves of fewer samples than this have hardly one that lies clear of the edges.
+SPARSE_SAMPLES = 2.5
+_HALVES_LOOKED_AT = 2000
 
 
 @dataclass(frozen=True)
@@ -78,7 +81,9 @@ def find_runs(edges: Edges, samples: int, rate_hz: float) -> list[Run]:
     period = usual_period(edges, rate_hz)
     if period is None:
         return []
-    limit = min(1.5 * period, LONGEST_HALF_S * rate_hz)
+    # A half of one or two samples is missed now and then; that is the sampling's gap, not the pilot's.
+    sparse = quantile(np.diff(edges.at[:_HALVES_LOOKED_AT]), 0.25) < SPARSE_SAMPLES
+    limit = min((4.5 if sparse else 1.5) * period, LONGEST_HALF_S * rate_hz)
     breaks = np.flatnonzero(np.diff(edges.at) > limit)
     firsts = np.concatenate([[0], breaks + 1])
     lasts = np.concatenate([breaks, [len(edges) - 1]])
@@ -101,8 +106,8 @@ def cut_cycles(trace: Trace, edges: Edges, run: Run) -> Cycles:
     count = (run.last - first) // 2
     rise = first + 2 * np.arange(max(count, 0), dtype=np.int64)
     fall, following = rise + 1, rise + 2
-    high_v, high_noise_v = plateau(trace, edges.first_new[rise], edges.last_old[fall])
-    low_v, low_noise_v = plateau(trace, edges.first_new[fall], edges.last_old[following])
+    high_v, high_noise_v = plateau(trace, edges.first_new[rise], edges.last_old[fall], True)
+    low_v, low_noise_v = plateau(trace, edges.first_new[fall], edges.last_old[following], False)
     return Cycles(
         rise=edges.at[rise],
         fall=edges.at[fall],
@@ -116,8 +121,11 @@ def cut_cycles(trace: Trace, edges: Edges, run: Run) -> Cycles:
     )
 
 
-def plateau(trace: Trace, first: Ints, last: Ints) -> tuple[Floats, Floats]:
-    """(level, its noise) of each half between sample numbers first..last, from late samples, never an edge's own."""
+def plateau(trace: Trace, first: Ints, last: Ints, upper: bool) -> tuple[Floats, Floats]:
+    """(level, its noise) of each half between sample numbers first..last, from late samples, never an edge's own.
+
+    Of a half with one or two samples the outer one counts: the other may lie on an edge. upper: which half it is.
+    """
     room = (last - first) >= 2
     low, high = first + room, last - room
     fine = len(low) > 0 and median((high - low).astype(np.float64)) >= _FINE_FROM_SAMPLES
@@ -132,4 +140,5 @@ def plateau(trace: Trace, first: Ints, last: Ints) -> tuple[Floats, Floats]:
         # The middle five of nine (or all of three) normal values span 1.14 (1.69) standard deviations.
         spread = (inner[:, -1] - inner[:, 0]) / 1.14 if fine else (volts[:, -1] - volts[:, 0]) / 1.69
         noise[part] = spread / np.sqrt(len(shares))
+        level[part] = np.where(room[part], level[part], volts[:, -1] if upper else volts[:, 0])
     return level, noise

@@ -16,6 +16,7 @@ Mask = np.ndarray[tuple[int, int], np.dtype[np.bool_]]
 _WINDOWS = 256
 _WINDOW_S = 4e-3
 _PER_WINDOW = 160
+_FULL_HALF = 16
 
 
 @dataclass(frozen=True)
@@ -71,16 +72,21 @@ def glance(wave: Waveform) -> Glance:
     steady, around = _level_and_spread(ranked, 0 * whole, whole)
     high, low = np.where(swings, high, steady), np.where(swings, low, steady)
     noise = _noise(rows, above, swings, high, low)
+    quantum = _quantum(rows)
+    scatter = np.where(swings, spread / 2, around)
+    # Below one step of the file every level is flat, clipped or not. Halves of few samples show their edges instead.
+    full = ~swings | (np.minimum(count, rows.shape[1] - count) >= _FULL_HALF)
+    noisy = 1.48 * quantile(scatter[full], 0.9) > quantum / 4
     return Glance(
         swings=swings,
         high=high,
         low=low,
-        scatter=np.where(swings, spread / 2, around),
+        scatter=scatter,
         duty=count / rows.shape[1],
         noise=noise,
-        quantum=_quantum(rows),
-        clipped_high=_is_clipped(rows, top, noise),
-        clipped_low=_is_clipped(-rows, -bottom, noise),
+        quantum=quantum,
+        clipped_high=noisy and _is_clipped(rows, top, noise),
+        clipped_low=noisy and _is_clipped(-rows, -bottom, noise),
         invalid=invalid,
         top=top,
         bottom=bottom,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -9,6 +10,7 @@ import numpy as np
 from gladwire.core.pilot.crossings import HYSTERESIS_V, Edges, find_edges
 from gladwire.core.pilot.cycles import Cycles, Run, cut_cycles, find_runs
 from gladwire.core.pilot.events import events_between
+from gladwire.core.pilot.hypotheses import read_levels
 from gladwire.core.pilot.levels import Glance, glance
 from gladwire.core.pilot.oscillation import (
     RESOLVED_INTERVALS,
@@ -19,7 +21,7 @@ from gladwire.core.pilot.oscillation import (
     plateaus_of,
     width_of,
 )
-from gladwire.core.pilot.reading import Reading, Settled, read_levels
+from gladwire.core.pilot.reading import Reading, Settled
 from gladwire.core.pilot.record import Event, PilotRecord, Segment
 from gladwire.core.pilot.robust import median
 from gladwire.core.pilot.splitting import Piece
@@ -30,6 +32,7 @@ from gladwire.core.standards.pilot_levels import State
 from gladwire.core.waveform import Waveform
 
 _ALIKE_V = 0.5
+_JOINT_MAX_S = 2.2e-3
 # No session changes state this often: what is cut into more pieces is noise, whatever its levels.
 MOST_SEGMENTS = 3000
 
@@ -83,7 +86,7 @@ def _segments(trace: Trace, reading: Reading, edges: Edges, quantum_v: float) ->
         if len(segments) > MOST_SEGMENTS:
             return [_no_level(trace.wave)], []
     segments += _steady_segments(trace, reading, at, float(len(trace)), quantum_v)
-    return _joined(segments), interruptions
+    return _without_joints(_joined(segments)), interruptions
 
 
 def _no_level(wave: Waveform) -> Segment:
@@ -211,6 +214,21 @@ def _is_last_half(before: Segment, after: Segment) -> bool:
     if not before.oscillating or after.oscillating or before.low_v is None or not before.frequency_hz:
         return False
     return abs(after.high_v - before.low_v) < _ALIKE_V and after.duration_s < 1.0 / before.frequency_hz
+
+
+def _without_joints(segments: list[Segment]) -> list[Segment]:
+    """Drop a steady stretch of up to two cycles between two oscillations when its level lies between theirs: the one
+    long half in which the oscillator changed its pace or the vehicle its load. What lies outside is a contact."""
+    kept = segments[:1]
+    for gap, after in itertools.pairwise(segments[1:]):
+        before = kept[-1]
+        joint = before.oscillating and not gap.oscillating and after.oscillating and gap.duration_s < _JOINT_MAX_S
+        low, high = sorted((before.high_v, after.high_v))
+        if joint and low - _ALIKE_V < gap.high_v < high + _ALIKE_V:
+            kept[-1] = before.model_copy(update={"end_s": gap.end_s})
+        else:
+            kept.append(gap)
+    return [*kept, *segments[-1:]] if len(segments) > 1 else segments
 
 
 def _joined(segments: list[Segment]) -> list[Segment]:

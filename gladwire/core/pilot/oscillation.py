@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gladwire.core.pilot.crossings import Edges
-from gladwire.core.pilot.cycles import Cycles
+from gladwire.core.pilot.cycles import SPARSE_SAMPLES, Cycles
 from gladwire.core.pilot.robust import median, midmean, quantile, spread_out
 from gladwire.core.pilot.splitting import Feature, Piece, absorb_single, join, split
 from gladwire.core.pilot.trace import Trace
@@ -16,6 +16,10 @@ from gladwire.core.waveform import Floats, Ints
 STEP_V = 0.8
 DRIFT_V = 0.6
 ALIKE_V = 0.5
+# A half of one or two samples shows its level only roughly.
+SPARSE_STEP_V = 2.0
+SPARSE_ALIKE_V = 1.0
+_SPARSE_NEIGHBOURS = 31
 DUTY_STEP = 0.006
 DUTY_DRIFT = 0.005
 DUTY_ALIKE = 0.0035
@@ -43,25 +47,36 @@ def cut_oscillation(cycles: Cycles, absolute: bool) -> tuple[list[Piece], list[P
     """
     period = median(cycles.period)
     sampling = median(cycles.width_doubt) / period
-    features = [
-        Feature(cycles.high_v if absolute else cycles.high_v - cycles.low_v, STEP_V, DRIFT_V),
-        Feature(cycles.low_v if absolute else np.zeros(len(cycles)), STEP_V, DRIFT_V),
-        Feature(cycles.width / period, DUTY_STEP + 1.2 * sampling, DUTY_DRIFT),
-    ]
-
-    noises = (cycles.high_noise_v, cycles.low_noise_v)
+    sparse = median(cycles.width) < SPARSE_SAMPLES
+    step_v, alike_v = (SPARSE_STEP_V, SPARSE_ALIKE_V) if sparse else (STEP_V, ALIKE_V)
+    high_v = _over_edges(cycles.high_v) if sparse else cycles.high_v
+    levels = (
+        (high_v if absolute else high_v - cycles.low_v, cycles.high_noise_v),
+        (cycles.low_v if absolute else np.zeros(len(cycles)), cycles.low_noise_v),
+    )
+    features = [Feature(values, step_v, DRIFT_V) for values, _ in levels]
+    features.append(Feature(cycles.width / period, DUTY_STEP + 1.2 * sampling, DUTY_DRIFT + sampling))
 
     def alike(left: Piece, right: Piece) -> bool:
-        levels = (ALIKE_V + 3 * max(_noise(noise, left), _noise(noise, right)) for noise in noises)
-        tolerances = (*levels, DUTY_ALIKE + sampling / np.sqrt(min(_len(left), _len(right))))
-        return all(
-            abs(_middle(feature.values, left) - _middle(feature.values, right)) < tolerance
-            for feature, tolerance in zip(features, tolerances, strict=True)
-        )
+        for values, noise in levels:
+            tolerance = alike_v + 3 * max(_noise(noise, left), _noise(noise, right))
+            if abs(_middle(values, left) - _middle(values, right)) >= tolerance:
+                return False
+        # What sampling leaves open about the width of either is no difference.
+        first, second = width_of(cycles, left), width_of(cycles, right)
+        return abs(first.value - second.value) < DUTY_ALIKE * period + first.doubt + second.doubt
 
     pieces = split(features, _DRIFT_CYCLES)
     pieces, interruptions = absorb_single(pieces, alike)
     return join(pieces, alike), interruptions
+
+
+def _over_edges(high_v: Floats) -> Floats:
+    """The largest level of neighbouring cycles: where a half has one sample, it lies on an edge for many cycles running."""
+    from scipy.ndimage import maximum_filter1d  # type: ignore[import-untyped]  # slow to import, seldom needed
+
+    widest: Floats = maximum_filter1d(high_v, _SPARSE_NEIGHBOURS)
+    return widest
 
 
 def _len(piece: Piece) -> int:
@@ -127,6 +142,9 @@ def plateaus_of(trace: Trace, edges: Edges, cycles: Cycles, piece: Piece, low_si
 def _plateau_of(trace: Trace, edges: Edges, cycles: Cycles, piece: Piece, high: bool) -> Value:
     """Plateau level in volts from many late samples of many cycles, never the extremes."""
     part = _inner(piece)
+    halves = cycles.width[part] if high else cycles.next_rise[part] - cycles.fall[part]
+    if median(halves) < 2 * SPARSE_SAMPLES:
+        return _sparse_plateau(cycles.high_v[part] if high else -cycles.low_v[part], 1.0 if high else -1.0)
     edge = cycles.rise_edge[part]
     edge = edge[spread_out(0, len(edge) - 1, _LEVEL_CYCLES)]
     entry = edge if high else edge + 1
@@ -139,6 +157,12 @@ def _plateau_of(trace: Trace, edges: Edges, cycles: Cycles, piece: Piece, high: 
     if not len(volts):
         return Value(float("nan"), 0.0)
     return Value(midmean(volts), 2.0 * float(np.std(volts)) / float(np.sqrt(len(edge))))
+
+
+def _sparse_plateau(outward: Floats, sign: float) -> Value:
+    """Level where a half holds a few samples only: those on an edge lie nearer to nought, so the outer quarter counts."""
+    outer, middle, far = (quantile(outward, share) for share in (0.75, 0.5, 0.9))
+    return Value(sign * outer, max(outer - middle, far - outer) / float(np.sqrt(len(outward))) + (far - outer) / 2)
 
 
 def edge_time(trace: Trace, edges: Edges, first: int, last: int, rising: bool, levels: tuple[float, float]) -> float:
