@@ -54,9 +54,10 @@ class StageLine(NamedTuple):
     wires: tuple[Wire, ...]
 
 
-def stage_line(stages: Sequence[StageResult], step: float) -> StageLine:
-    """Lay the stages out `step` drawing units apart."""
-    marks = tuple(_mark(stage, step / 2 + index * step, int(step / _CHARACTER)) for index, stage in enumerate(stages))
+def stage_line(stages: Sequence[StageResult], step: float, room: float | None = None) -> StageLine:
+    """Lay the stages out `step` drawing units apart; room: units for the value of each, a step unless said."""
+    characters = int((room or step) / _CHARACTER)
+    marks = tuple(_mark(stage, step / 2 + index * step, characters) for index, stage in enumerate(stages))
     failed = next((i for i, m in enumerate(marks) if m.state == "failed"), len(marks))
     wires = tuple(
         Wire(left.at, right.at, _kind(left, right, i, failed), left.state != "not_captured")
@@ -75,9 +76,9 @@ def _kind(left: Mark, right: Mark, index: int, failed: int) -> WireKind:
     return "whole"
 
 
-def _mark(stage: StageResult, at: float, room: int) -> Mark:
+def _mark(stage: StageResult, at: float, characters: int) -> Mark:
     words = STATE_WORDS[stage.state]
-    short = stage.short if len(stage.short) <= room else ""
+    short = stage.short if len(stage.short) <= characters else ""
     return Mark(
         at,
         stage.stage,

@@ -151,7 +151,7 @@ def _result_part(capture: Capture) -> ResultPart | None:
     return ResultPart(
         analysis=analysis,
         line=stage_line(stages, _LINE_WIDTH / len(stages)),
-        upright=stage_line(stages, _LINE_HEIGHT / 15),
+        upright=stage_line(stages, _LINE_HEIGHT / 15, room=170),
         chosen=_readings_part(analysis, _worth_showing(analysis)) if segments else None,
         segments=segments[:_MOST_ROWS],
         more_segments=max(0, len(segments) - _MOST_ROWS),

@@ -1,0 +1,71 @@
+"""Docs that fail the build when they fall behind."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+from gladwire.core.diagnosis.ranking import CAUSES
+from gladwire.core.pilot.rules import RULES
+from gladwire.core.standards.source import SOURCES
+from gladwire.formats.registry import READERS
+
+ROOT = Path(__file__).parents[1]
+PAGES = [ROOT / "README.md", ROOT / "CHANGELOG.md", *sorted((ROOT / "docs").glob("*.md"))]
+
+
+def rows(page: str) -> dict[str, str]:
+    """First cell in code marks to the whole row."""
+    text = (ROOT / "docs" / page).read_text()
+    return {m.group(1): m.group(0) for m in re.finditer(r"^\| `([^`]+)` \|.*$", text, re.MULTILINE)}
+
+
+def test_every_finding_and_cause_is_listed_as_it_is() -> None:
+    listed = rows("findings.md")
+    assert set(listed) == {r.code for r in RULES} | {c.code for c in CAUSES}
+    assert all(rule.answers in listed[rule.code] for rule in RULES)
+    assert all(cause.title in listed[cause.code] and cause.test.do in listed[cause.code] for cause in CAUSES)
+
+
+def test_every_source_is_listed_with_its_document() -> None:
+    listed = rows("sources.md")
+    assert set(listed) == {s.key for s in SOURCES}
+    for source in SOURCES:
+        assert source.document in listed[source.key]
+        assert listed[source.key].endswith("| yes |" if source.from_memory else "| no |")
+
+
+def test_every_reader_has_its_heading() -> None:
+    headings = set(re.findall(r"^## (\S+)$", (ROOT / "docs" / "formats.md").read_text(), re.MULTILINE))
+    assert {reader.key for reader in READERS} <= headings
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda p: p.name)
+def test_links_lead_somewhere(page: Path) -> None:
+    for target in re.findall(r"\]\(([^)#]+)", page.read_text()):
+        assert (page.parent / target).exists(), target
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda p: p.name)
+def test_named_files_exist(page: Path) -> None:
+    text = page.read_text()
+    for name in re.findall(r"`((?:gladwire|tests|docs)/[\w/.-]+\.\w+)`", text):
+        assert (ROOT / name).exists(), name
+    for name in re.findall(r"`((?:web|store|core|formats)/[\w/.-]+\.(?:py|html|js))", text):
+        assert (ROOT / "gladwire" / name).exists(), name
+
+
+def test_the_readme_stays_short() -> None:
+    assert len((ROOT / "README.md").read_text().splitlines()) < 80
+
+
+def test_the_registry_lists_every_reader_file() -> None:
+    files = {p.stem for p in (ROOT / "gladwire" / "formats").glob("*.py") if "READER = Reader(" in p.read_text()}
+    assert len(files) == len(READERS)
+
+
+def test_every_package_says_what_belongs_there() -> None:
+    for path in (ROOT / "gladwire").rglob("__init__.py"):
+        assert path.read_text().startswith('"""'), path
