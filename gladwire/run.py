@@ -6,6 +6,7 @@ import errno
 import fcntl
 import os
 import shutil
+import signal
 import socket
 import subprocess
 import sys
@@ -32,13 +33,21 @@ class StartError(Exception):
 
 def run(command: str, host: str, port: int, home: Path) -> int:
     """Run `serve` or `demo` until stopped; returns the exit code. Data lives under `home` and lasts."""
+    signal.signal(signal.SIGTERM, _leave)
     try:
         with ExitStack() as stack:
             _start(stack, command, host, port, home)
+    except KeyboardInterrupt:
+        return 0
     except (StartError, DatabaseError) as error:
         print(f"glad {command}: {error}", file=sys.stderr)
         return 3
     return 0
+
+
+def _leave(*_: object) -> None:
+    """A polite request to end takes the same way out as Ctrl+C: everything that was started is stopped."""
+    raise KeyboardInterrupt
 
 
 def _start(stack: ExitStack, command: str, host: str, port: int, home: Path) -> None:

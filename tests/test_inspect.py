@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import subprocess
 from pathlib import Path
 
 import numpy as np
@@ -57,6 +58,16 @@ def test_roles_settle_channels(tmp_path: Path, capsys: pytest.CaptureFixture[str
     assert [p["state"] for p in settled["pilot"]] == ["E"]
     settled = json.loads(run(capsys, path, "--json", "--role", "A=pp")[1])
     assert [p["state"] for p in settled["pilot"]] == ["E"]
+
+
+def test_the_launcher_takes_files_from_where_the_person_stands(tmp_path: Path) -> None:
+    table(tmp_path, "here.csv")
+    glad = Path(__file__).parents[1] / "glad"
+    done = subprocess.run([glad, "inspect", "here.csv"], cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout.startswith("here.csv")
+    gone = subprocess.run([glad, "inspect", "gone.csv"], cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert gone.returncode == 2
 
 
 @pytest.mark.parametrize(

@@ -41,6 +41,7 @@ class Analysis(BaseModel):
     channels: tuple[ChannelInfo, ...]
     channel_index: int
     channel_why: str
+    channel_guessed: bool = False
     pilot: PilotRecord
     findings: tuple[Finding, ...]
     stages: tuple[StageResult, ...]
@@ -62,6 +63,7 @@ def analyse(recording: Recording, settled: Settled | None = None) -> Analysis:
         channels=tuple(ChannelInfo(name=w.name, unit=w.unit, samples=len(w.samples)) for w in recording.channels),
         channel_index=choice.number,
         channel_why=choice.why,
+        channel_guessed=choice.guessed,
         pilot=record,
         findings=findings,
         stages=stages,

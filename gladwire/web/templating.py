@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from datetime import datetime
 from functools import cache
 from pathlib import Path
@@ -66,6 +67,15 @@ def sentence(text: str) -> str:
     return f"{text[:1].upper()}{text[1:]}{'' if text.endswith('.') else '.'}" if text else ""
 
 
+_BEFORE_UNIT = re.compile(r"(?<=\d) (?=(?:[mkµ]?[VAsWΩ]|[kM]?Hz|nF|min|kS/s|MS/s|%|MΩ)(?![\w]))")
+_MINUS = re.compile(r"(?<![\w.])-(?=\d)")
+
+
+def say(text: str) -> str:
+    """A sentence of the core as print has it: values keep their units on the line, minus signs are minus signs."""
+    return _MINUS.sub("−", _BEFORE_UNIT.sub("\N{NO-BREAK SPACE}", text))
+
+
 def make_environment() -> Environment:
     environment = Environment(
         loader=FileSystemLoader(_HERE / "templates"),
@@ -75,7 +85,15 @@ def make_environment() -> Environment:
         lstrip_blocks=True,
     )
     environment.filters.update(
-        number=number, moment=moment, rate=rate, size=size, iso=iso, utc=utc, seconds=seconds, sentence=sentence
+        number=number,
+        moment=moment,
+        rate=rate,
+        size=size,
+        iso=iso,
+        utc=utc,
+        seconds=seconds,
+        sentence=sentence,
+        say=say,
     )
     environment.globals.update(static=static_address, owner_words=OWNER_WORDS, outcome_words=OUTCOME_WORDS)
     return environment

@@ -113,7 +113,7 @@ def test_what_a_person_settles_changes_the_verdict_and_stays_on_record(client: T
     form = {"scale": "1,3333", "by_name": "Ada Lund", "why": "divider of 3:1 in the lead"}
     assert client.post(f"/captures/{capture}/settle", data=form).status_code == 303
     after = text(client, location)
-    assert "Ada Lund" in after
+    assert "Read as Ada Lund settled it" in after
     assert "probe factor × 1.3333" in after
     assert "divider of 3:1" in after
     assert "Pilot proven" in after
@@ -142,6 +142,12 @@ def test_a_senseless_settlement_is_refused(client: TestClient, form: dict[str, s
     answer = client.post(f"/captures/{capture}/settle", data={"by_name": "A", "why": "b", **form})
     assert answer.status_code == 422
     assert "Settled by people" not in client.get("/sessions/1").text
+
+
+def test_a_guess_stands_beside_the_verdict(client: TestClient) -> None:
+    page = text(client, drop(client, table(WAVE.samples * np.float32(-0.1))))
+    assert "This rests on a guess: probe factor × 10; polarity turned round." in page
+    assert "This rests on a guess" not in text(client, drop(client))
 
 
 def test_a_missing_interval_can_be_given_afterwards(client: TestClient) -> None:

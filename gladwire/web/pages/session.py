@@ -72,6 +72,8 @@ class ResultPart:
     segments: list[Segment]
     more_segments: int
     findings: list[Finding]
+    guesses: list[str]
+    settled_by: str
     lane: str
 
 
@@ -156,8 +158,23 @@ def _result_part(capture: Capture) -> ResultPart | None:
         segments=segments[:_MOST_ROWS],
         more_segments=max(0, len(segments) - _MOST_ROWS),
         findings=list(analysis.findings),
+        guesses=_guesses(analysis),
+        settled_by=stored.settlement.by_name if stored.settlement else "",
         lane=_lane_json(capture, analysis),
     )
+
+
+def _guesses(analysis: Analysis) -> list[str]:
+    """What the verdict rests on that the file does not say, each in a few words."""
+    reading = analysis.pilot.reading
+    words = {
+        "scale": f"probe factor × {reading.scale:g}",
+        "polarity": "polarity turned round",
+        "offset": f"{reading.offset_v:+.2f} V added",
+        "ac_coupled": "states told from the swing alone",
+    }
+    channel = [f"channel “{analysis.pilot.channel}” taken for the pilot"] if analysis.channel_guessed else []
+    return channel + [said for kind, said in words.items() if kind in reading.guessed]
 
 
 def _worth_showing(analysis: Analysis) -> int:
