@@ -31,6 +31,11 @@ class Source:
         return io.BytesIO(self._content) if isinstance(self._content, bytes) else self._content.open("rb")
 
     @property
+    def size(self) -> int:
+        """Bytes as they are stored, packed or not."""
+        return len(self._content) if isinstance(self._content, bytes) else self._content.stat().st_size
+
+    @property
     def packed(self) -> bool:
         """Whether the bytes are a gzip file."""
         with self._raw() as raw:

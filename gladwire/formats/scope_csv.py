@@ -21,7 +21,8 @@ from gladwire.formats.table.columns import Column
 from gladwire.formats.table.dialect import MINUS, Dialect, find_dialect
 from gladwire.formats.timebase import Timebase
 
-_BLOCK = 8 * 2**20
+# Text is read in blocks of a share of the file, so that a small file costs little memory and a large one few calls.
+_LEAST_BLOCK, _MOST_BLOCK, _BLOCKS = 2**20, 8 * 2**20, 12
 _NULLS = sorted({w for m in MISSING if m for w in (m, m.upper(), m.capitalize(), "NaN", "+NaN", "-NaN", "N/A")})
 # Lines of another kind after the numbers (a summary, "END") that are left out with a remark.
 _FOOTER_LINES = 5
@@ -67,6 +68,7 @@ class _Table:
         self.time = self._timebase(options)
         self.line = dialect.first_line
         self.ended = False
+        self.block = min(_MOST_BLOCK, max(_LEAST_BLOCK, source.size // _BLOCKS))
         self.days = _Days()
 
     def _timebase(self, options: Options) -> Timebase:
@@ -122,7 +124,7 @@ class _Table:
     def _blocks(self) -> Iterator[bytes]:
         """Blocks of whole lines from the first row of numbers on."""
         skip = self.dialect.first_line
-        for block in one_ahead(text_chunks(self.source, self.encoding, _BLOCK)):
+        for block in one_ahead(text_chunks(self.source, self.encoding, self.block)):
             at = 0
             while skip and (end := block.find(b"\n", at)) >= 0:
                 at, skip = end + 1, skip - 1

@@ -26,8 +26,8 @@ DUTY_ALIKE = 0.0035
 _DRIFT_CYCLES = 20
 _LEVEL_CYCLES = 256
 _LEVEL_SHARES = np.linspace(0.45, 0.95, 8)
-_EDGES_LOOKED_AT = 48
-_EDGE_WINDOW_S = 150e-6
+_EDGES_LOOKED_AT = 24
+_EDGE_WINDOW_S = 100e-6
 # An edge counts as resolved when its 10 to 90 % part spans this many sampling intervals.
 RESOLVED_INTERVALS = 2.5
 

@@ -9,6 +9,7 @@ from gladwire.formats.table.cells import DELIMITERS, MISSING, cells, is_value
 
 _LOOK_AT_LINES = 600
 _SURELY_A_TABLE = 40
+_ENOUGH_ROWS = 200
 
 
 @dataclass(frozen=True)
@@ -62,21 +63,28 @@ def _no_table(lines: list[str]) -> UnreadableError:
 
 def _fit(lines: list[str], delimiter: str, comma: bool, lenient: bool) -> Fit | None:
     """The longest run of rows of values under one delimiter and decimal sign. lenient: text columns may stand among them."""
-    shapes = [_shape(line, delimiter, comma, lenient) for line in lines[:_LOOK_AT_LINES]]
+    limit = min(len(lines), _LOOK_AT_LINES)
+    shapes: list[tuple[int, tuple[int, ...]]] = []
+
+    def shape(index: int) -> tuple[int, tuple[int, ...]]:
+        while len(shapes) <= index:
+            shapes.append(_shape(lines[len(shapes)], delimiter, comma, lenient))
+        return shapes[index]
+
     best: tuple[int, int, tuple[int, ...], int] | None = None
     at = 0
-    while at < len(shapes):
-        active = shapes[at][1]
+    while at < limit:
+        active = shape(at)[1]
         if not active:
             at += 1
             continue
         end, rows = at, 0
         # A blank line, or a row that misses some values, does not end the run.
-        while end < len(shapes) and (not lines[end].strip() or (shapes[end][1] and set(shapes[end][1]) <= set(active))):
-            rows += bool(shapes[end][1])
+        while end < limit and rows < _ENOUGH_ROWS and (not lines[end].strip() or _fits_in(shape(end)[1], active)):
+            rows += bool(shape(end)[1])
             end += 1
         if best is None or rows > best[0]:
-            best = (rows, at, active, max(shape[0] for shape in shapes[at:end]))
+            best = (rows, at, active, max(shape(k)[0] for k in range(at, end)))
         # The first long run is the table; what ends it early is a bad row, to be refused at its line.
         if rows >= _SURELY_A_TABLE:
             break
@@ -84,10 +92,14 @@ def _fit(lines: list[str], delimiter: str, comma: bool, lenient: bool) -> Fit | 
     if best is None or best[0] < 3:
         return None
     rows, first, active, width = best
-    while first > 0 and set(shapes[first - 1][1]) >= set(active) and shapes[first - 1][0] <= width:
+    while first > 0 and set(shape(first - 1)[1]) >= set(active) and shape(first - 1)[0] <= width:
         first -= 1
     first = _over_side_preamble(lines, delimiter, comma, first, active, width)
     return Fit(delimiter, comma, first, rows, width, active)
+
+
+def _fits_in(shape: tuple[int, ...], active: tuple[int, ...]) -> bool:
+    return bool(shape) and set(shape) <= set(active)
 
 
 def _shape(line: str, delimiter: str, comma: bool, lenient: bool) -> tuple[int, tuple[int, ...]]:
