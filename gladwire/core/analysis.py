@@ -67,7 +67,7 @@ def analyse(recording: Recording, settled: Settled | None = None) -> Analysis:
         pilot=record,
         findings=findings,
         stages=stages,
-        outcome=outcome_of(record, stages),
+        outcome=outcome_of(record, stages, findings),
         verdict=verdict_sentence(record, findings),
         causes=rank(findings),
     )

@@ -154,3 +154,19 @@ def test_one_wake_up_toggle_is_healthy() -> None:
     found = {f.code: f.severity for f in analysed(script).findings}
     assert found["wake_up_toggle"] == "normal"
     assert "hunting" not in found
+
+
+def test_too_short_a_look_decides_nothing() -> None:
+    for script in (pilot().pwm(6, 26.7, 4), pilot().hold(12, 300).hold(9, 400), pilot().hold(9, 300).pwm(9, 26.7, 900)):
+        analysis = analysed(script)
+        assert analysis.outcome == "unknown"
+        assert "failed" not in {s.state for s in analysis.stages}
+        assert {s.stage: s.state for s in analysis.stages}["hold"] == "not_captured"
+
+
+def test_a_plug_in_that_goes_straight_to_asking_counts_as_a_request() -> None:
+    script = pilot().hold(12, 300).pwm(6, 26.7, 900).pwm(12, 26.7, 8).pwm(6, 26.7, 900)
+    found = {f.code: f for f in analysed(script).findings}
+    assert found["request"].measured == "C2"
+    assert "hunting" not in found
+    assert "pilot_interrupted" in found

@@ -178,7 +178,7 @@ def test_nothing_scrolls_sideways(page: Page, tmp_path: Path, width: int) -> Non
     lane_is_drawn(page)
     page.set_viewport_size({"width": width, "height": 800})
     here = page.url
-    for path in (here, "/", "/cases", "/limits", "/styleguide"):
+    for path in (here, "/", "/cases", "/bench", "/limits", "/styleguide"):
         page.goto(path)
         page.wait_for_timeout(150)
         assert page.evaluate("document.documentElement.scrollWidth") <= width, path

@@ -46,7 +46,7 @@ def test_every_state_and_severity_has_its_mark() -> None:
     assert set(STATE_WORDS) | set(SEVERITIES) <= marks
 
 
-@pytest.mark.parametrize("path", ["/", "/cases", "/limits", "/styleguide"])
+@pytest.mark.parametrize("path", ["/", "/cases", "/bench", "/limits", "/styleguide"])
 def test_pages_ask_for_nothing_from_elsewhere(client: TestClient, path: str) -> None:
     html = client.get(path).text
     addresses = re.findall(r'(?:src|href|action|hx-get|hx-post)="([^"]*)"', html)

@@ -261,15 +261,6 @@ def test_a_hostile_name_stays_text(client: TestClient) -> None:
     assert "<script>alert" not in html
 
 
-def test_the_calculator_answers_both_ways(client: TestClient) -> None:
-    assert "16.02 A" in text(client, "/limits?duty=26,7")
-    assert "26.667 %" in text(client, "/limits/duty?amps=16")
-    assert "digital communication" in text(client, "/limits/duty?duty=5")
-    assert "between 0 and 100" in text(client, "/limits/duty?duty=140")
-    assert "A number was expected" in text(client, "/limits/duty?duty=lots")
-    assert "no duty offers this" in text(client, "/limits/duty?amps=3")
-
-
 def test_the_lane_data_is_sound_json(client: TestClient) -> None:
     html = client.get(drop(client)).text
     found = re.search(r'id="lane-data">(.*?)</script>', html, re.DOTALL)

@@ -15,7 +15,7 @@ OWNER_WORDS: dict[Owner, str] = {
     "evse": "post",
     "vehicle": "vehicle",
     "backend": "back end",
-    "none": "nobody: nothing is wrong",
+    "none": "nobody at fault",
 }
 
 

@@ -23,18 +23,22 @@ OUTCOME_WORDS: dict[Outcome, str] = {
 }
 # Facts about the capture that must be settled before its levels are judged.
 _CAPTURE_FIRST = ("capture_ac_coupled", "capture_clipped")
+_NOTHING_TO_JUDGE = ("no_pilot",)
+# Findings of a session that waits longer than anybody would.
+_STALLED = ("no_offer", "never_asked")
 
 
-def outcome_of(record: PilotRecord, stages: Sequence[StageResult]) -> Outcome:
+def outcome_of(record: PilotRecord, stages: Sequence[StageResult], findings: Sequence[Finding]) -> Outcome:
     """What the pilot alone can decide. It cannot prove that current flowed, so never "charged"."""
+    if not record.reading.is_pilot_like or any(f.code in _NOTHING_TO_JUDGE for f in findings):
+        return "unknown"
     state = {s.stage: s.state for s in stages}
     if state["hold"] == "failed":
         return "dropped_out"
     if any(state.get(name) == "failed" for name in ("pilot", "offer", "request", "parameters")):
         return "dropped_out" if requests(record) and asking_s(record) > 5.0 else "failed_to_start"
-    vehicle = any(s.state in ("B", "C", "D") for s in record.segments)
-    stalled = state.get("offer") == "not_reached" or state.get("request") == "not_reached"
-    return "failed_to_start" if vehicle and stalled else "unknown"
+    stalled = any(f.code in _STALLED and f.severity == "suspect" for f in findings)
+    return "failed_to_start" if stalled and state.get("request") == "not_reached" else "unknown"
 
 
 def verdict_sentence(record: PilotRecord, findings: Sequence[Finding]) -> str:

@@ -12,6 +12,7 @@ from gladwire.core.pilot.record import PilotRecord, Segment
 from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import asking_s, requests
 from gladwire.core.pilot.words import amps, seconds
+from gladwire.core.standards.pilot_timing import PATIENCE_S
 
 StageState = Literal["proven", "failed", "not_reached", "not_captured", "not_applicable"]
 
@@ -170,6 +171,9 @@ def _offer(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
         return _failed(broken)
     made = [s for s in offers(record) if s.state != "A" and s.offer_kind in ("current", "digital")]
     if not made:
+        waited = sum(s.duration_s for s in _connected(record))
+        if 0 < waited < PATIENCE_S:
+            return _Verdict("not_captured", f"No offer within the {seconds(waited)} in which a vehicle is seen.")
         return _Verdict("not_reached", "The post never oscillates with a vehicle connected.", "none")
     first = made[0]
     short = f"{first.duty_percent:.0f} %" if first.offer_kind == "digital" else amps(first.advertised_current_a or 0.0)
@@ -189,6 +193,11 @@ def _request(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
         )
         return _Verdict("not_reached", why, f"{weak.high_v:.1f} V")
     if not asked:
+        offered = sum(s.duration_s for s in record.segments if s.oscillating and s.state == "B")
+        if 0 < offered < PATIENCE_S:
+            return _Verdict(
+                "not_captured", f"The vehicle does not ask within the {seconds(offered)} offered here.", "no C"
+            )
         return _Verdict("not_reached", "The vehicle never asks (no C or D).", "no C")
     why = f"The vehicle asks from {asked[0].start_s:.2f} s, {seconds(asking_s(record))} in all."
     return _Verdict("proven", why, asked[0].label, asked[0].start_s, asked[-1].end_s)
@@ -211,7 +220,7 @@ def _hold(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
     if broken:
         return _failed(broken)
     if not requests(record):
-        return _Verdict("not_reached", "The vehicle never asks, so there is nothing to hold.")
+        return _Verdict("not_captured", "The vehicle is not seen asking.")
     why = (
         f"The pilot kept asking for {seconds(asking_s(record))} without a break; whether current flowed it cannot show."
     )
@@ -224,7 +233,7 @@ def _end(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
         return _Verdict("proven", stopped.text, "C to B", stopped.start_s, stopped.end_s)
     if requests(record):
         return _Verdict("not_captured", "The capture ends before the session does.")
-    return _Verdict("not_reached", "The vehicle never asks, so there is nothing to end.")
+    return _Verdict("not_captured", "The vehicle is not seen asking.")
 
 
 _JUDGES: dict[str, Callable[[PilotRecord, Sequence[Finding]], _Verdict]] = {

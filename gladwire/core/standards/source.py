@@ -25,6 +25,9 @@ IEC_61851_DUTY = Source(key="iec61851-duty", document="IEC 61851-1:2017", place=
 IEC_61851_EDGES = Source(key="iec61851-edges", document="IEC 61851-1:2017", place="Annex A, pilot edges at the vehicle")
 IEC_61851_SEQUENCES = Source(key="iec61851-sequences", document="IEC 61851-1:2017", place="Annex A, sequences")
 SAE_J1772 = Source(key="sae-j1772", document="SAE J1772", place="control pilot tables")
+IEC_61851_B = Source(key="iec61851-b", document="IEC 61851-1:2017", place="Annex B, proximity coding")
+SAE_J1772_PROXIMITY = Source(key="sae-j1772-proximity", document="SAE J1772", place="proximity detection circuit")
+IEC_60228 = Source(key="iec60228", document="IEC 60228:2004", place="class 5 conductor resistance at 20 °C")
 ISO_15118_3 = Source(key="iso15118-3", document="ISO 15118-3:2015", place="pilot toggles and matching")
 PRACTICE = Source(key="practice", document="common practice", place="", from_memory=False)
 MEASUREMENT = Source(key="measurement", document="this capture", place="", from_memory=False)
@@ -36,6 +39,9 @@ SOURCES = (
     IEC_61851_EDGES,
     IEC_61851_SEQUENCES,
     SAE_J1772,
+    IEC_61851_B,
+    SAE_J1772_PROXIMITY,
+    IEC_60228,
     ISO_15118_3,
     PRACTICE,
     MEASUREMENT,

@@ -67,7 +67,7 @@ def stage_line(stages: Sequence[StageResult], step: float, room: float | None = 
 
 
 def _kind(left: Mark, right: Mark, index: int, failed: int) -> WireKind:
-    if index + 1 == failed:
+    if index + 1 == failed and left.state != "not_reached":
         return "broken"
     if index >= failed or "not_reached" in (left.state, right.state):
         return "bare"

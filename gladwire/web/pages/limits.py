@@ -3,32 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter
 from starlette.responses import Response
 
 from gladwire.core.findings import Rule
 from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.rules import RULES
-from gladwire.core.standards import pilot_duty, pilot_levels, pilot_timing
+from gladwire.core.standards import pilot_levels, pilot_timing
 from gladwire.core.standards.pilot_duty import DIFFERENCES, TABLES, Difference, DutyTable
 from gladwire.core.standards.pilot_levels import SAE_BANDS, STATES, Band, PilotState
 from gladwire.core.standards.source import SOURCES, Source
 from gladwire.web.templating import render
 
 router = APIRouter()
-
-
-@dataclass(frozen=True)
-class DutyAnswer:
-    """What the calculator says: a line per table for a duty, the duties for a current, or why not."""
-
-    duty: str
-    amps: str
-    meanings: list[tuple[str, str, str]]
-    duties: list[tuple[str, str]]
-    trouble: str
 
 
 @dataclass(frozen=True)
@@ -48,7 +36,6 @@ class LimitsPage:
     constants: list[Constant]
     rules: tuple[Rule[PilotRecord], ...]
     sources: tuple[Source, ...]
-    answer: DutyAnswer
 
 
 def within(share: float) -> str:
@@ -77,41 +64,7 @@ def _constants() -> list[Constant]:
     ]  # fmt: skip
 
 
-def _answer(duty: str, amps: str) -> DutyAnswer:
-    meanings: list[tuple[str, str, str]] = []
-    duties: list[tuple[str, str]] = []
-    try:
-        if duty.strip():
-            value = float(duty.replace(",", "."))
-            for table in TABLES:
-                offer = pilot_duty.offer(value, table)
-                current = "" if offer.current_a is None else f"{offer.current_a:g} A"
-                meanings.append((table.name, current, offer.means))
-        if amps.strip():
-            value = float(amps.replace(",", "."))
-            for table in TABLES:
-                found = " or ".join(f"{d:g} %" for d in pilot_duty.duties_for(value, table))
-                duties.append((table.name, found or "no duty offers this"))
-    except ValueError as error:
-        said = str(error)
-        trouble = "A number was expected." if said.startswith("could not convert") else f"{said[0].upper()}{said[1:]}."
-        return DutyAnswer(duty, amps, [], [], trouble)
-    return DutyAnswer(duty, amps, meanings, duties, "")
-
-
 @router.get("/limits")
-def limits(
-    duty: Annotated[str, Query(max_length=20)] = "26.7", amps: Annotated[str, Query(max_length=20)] = "16"
-) -> Response:
-    page = LimitsPage(
-        "limits", STATES, SAE_BANDS, TABLES, DIFFERENCES, _constants(), RULES, SOURCES, _answer(duty, amps)
-    )
+def limits() -> Response:
+    page = LimitsPage("limits", STATES, SAE_BANDS, TABLES, DIFFERENCES, _constants(), RULES, SOURCES)
     return render("limits.html", page)
-
-
-@router.get("/limits/duty")
-def duty_answer(
-    duty: Annotated[str, Query(max_length=20)] = "", amps: Annotated[str, Query(max_length=20)] = ""
-) -> Response:
-    """The calculator's answer alone, as a fragment."""
-    return render("parts/duty.html", _answer(duty, amps))

@@ -108,9 +108,33 @@
     const scale = width / (range[1] - range[0]);
     const focused = ribbon.contains(document.activeElement) ? document.activeElement.dataset.segment : null;
     const nodes = [];
+    const crowds = [];
+    let crowd = null;
+    function endCrowd() {
+      if (!crowd) return;
+      const node = document.createElement("button");
+      node.type = "button";
+      node.className = "crowd";
+      node.dataset.from = crowd.start;
+      node.dataset.to = crowd.end;
+      node.style.left = left + crowd.from + "px";
+      node.style.width = Math.max(3, crowd.to - crowd.from) + "px";
+      node.textContent = crowd.to - crowd.from > 110 ? crowd.count + " short ones" : crowd.to - crowd.from > 40 ? String(crowd.count) : "";
+      node.title = crowd.count + " segments too short to draw here: zoom in";
+      node.setAttribute("aria-label", node.title);
+      nodes.push(node);
+      crowds.push([crowd.from, crowd.to]);
+      crowd = null;
+    }
     data.segments.forEach(function (segment, index) {
-      if (segment.end <= range[0] || segment.start >= range[1] || nodes.length > 400) return;
+      if (segment.end <= range[0] || segment.start >= range[1]) return;
       const from = Math.max(0, (segment.start - range[0]) * scale), to = Math.min(width, (segment.end - range[0]) * scale);
+      if (to - from < 4 && data.segments.length > 60) {
+        crowd = crowd || { from: from, start: segment.start, count: 0 };
+        crowd.to = to; crowd.end = segment.end; crowd.count += 1;
+        return;
+      }
+      endCrowd();
       const node = document.createElement("button");
       node.type = "button";
       node.dataset.segment = index;
@@ -125,11 +149,17 @@
       node.setAttribute("aria-pressed", String(index === chosen));
       nodes.push(node);
     });
+    endCrowd();
+    let last = -9;
     data.events.forEach(function (event) {
-      if (event.at < range[0] || event.at > range[1] || nodes.length > 600) return;
+      const at = (event.at - range[0]) * scale;
+      // Closer ones would run into one another; a crowd says how many there are.
+      const crowded = crowds.some(function (one) { return one[0] <= at && at <= one[1]; });
+      if (event.at < range[0] || event.at > range[1] || at - last < 9 || crowded) return;
+      last = at;
       const node = document.createElement("span");
       node.className = "tick";
-      node.style.left = left + (event.at - range[0]) * scale - 1 + "px";
+      node.style.left = left + at - 1 + "px";
       node.title = event.text;
       nodes.push(node);
     });
@@ -262,7 +292,7 @@
   function build() {
     if (plot) plot.destroy();
     const options = {
-      width: host.clientWidth, height: host.clientHeight, legend: { show: false }, padding: [8, 14, 0, 0],
+      width: host.clientWidth, height: host.clientHeight, legend: { show: false }, padding: [8, 26, 0, 0],
       cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false },
       scales: { x: { time: false, auto: false, min: range[0], max: range[1] }, y: { auto: false, min: LOWEST, max: 14 } },
       axes: [

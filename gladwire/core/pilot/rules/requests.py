@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.pilot.events import interruptions
 from gladwire.core.pilot.record import PilotRecord, Segment
 from gladwire.core.pilot.words import seconds
 from gladwire.core.standards.pilot_timing import HUNTING_MIN_REQUESTS, PATIENCE_S, RESTART_SOURCE, SEQUENCES_SOURCE
@@ -14,13 +15,16 @@ _TOGGLE_MAX_S = 3.0
 
 
 def requests(record: PilotRecord) -> list[Segment]:
-    """Each entry into C or D from B or at the start: the first segment of every stretch of asking."""
+    """Each entry into C or D, the first segment of every stretch of asking; a contact that bounced begins none."""
     found: list[Segment] = []
     previous = ""
-    for s in record.segments:
-        if s.state in ("C", "D") and previous in ("", "B"):
+    bounced = set(interruptions(record.segments))
+    for index, s in enumerate(record.segments):
+        if index in bounced:
+            continue
+        if s.state in ("C", "D") and previous not in ("C", "D"):
             found.append(s)
-        if s.state in ("A", "B", "C", "D", "F"):
+        if s.state != "unknown":
             previous = s.state
     return found
 
