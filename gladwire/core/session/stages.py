@@ -193,10 +193,11 @@ def _request(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
         )
         return _Verdict("not_reached", why, f"{weak.high_v:.1f} V")
     if not asked:
-        offered = sum(s.duration_s for s in record.segments if s.oscillating and s.state == "B")
+        waiting = [s for s in record.segments if s.state == "B"]
+        offered = sum(s.duration_s for s in waiting if s.oscillating) or sum(s.duration_s for s in waiting)
         if 0 < offered < PATIENCE_S:
             return _Verdict(
-                "not_captured", f"The vehicle does not ask within the {seconds(offered)} offered here.", "no C"
+                "not_captured", f"The vehicle does not ask within the {seconds(offered)} seen here.", "no C"
             )
         return _Verdict("not_reached", "The vehicle never asks (no C or D).", "no C")
     why = f"The vehicle asks from {asked[0].start_s:.2f} s, {seconds(asking_s(record))} in all."
