@@ -5,11 +5,12 @@ from __future__ import annotations
 import argparse
 import sys
 from pathlib import Path
+from typing import cast, get_args
 
 from gladwire.core.pilot.reading import Settled
+from gladwire.core.roles import Role
 
-# What a channel can be settled as; so far every role but cp only says that it is not the pilot.
-ROLES = ("cp", "pp", "lock_current", "lock_position", "other")
+ROLES = get_args(Role)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -51,8 +52,7 @@ def _settled(chosen: argparse.Namespace) -> Settled:
         if what not in ROLES or not name:
             raise ValueError(f"--role {role}: NAME=ROLE was expected, ROLE one of {', '.join(ROLES)}")
     return Settled(
-        channel=next((name for _, name, what in roles if what == "cp"), None),
-        not_pilot=tuple(name for _, name, what in roles if what != "cp"),
+        roles={name: cast(Role, what) for _, name, what in roles},
         scale=chosen.scale,
         inverted=chosen.inverted,
         offset_v=chosen.offset,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,7 @@ from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
 
+Tagged = Callable[[str, dict[str, Any]], dict[str, Any]]
 _SEGMENT_KEYS = (
     "state", "oscillating", "start_s", "end_s", "high_v", "low_v", "frequency_hz", "duty_percent",
     "duty_doubt_percent", "advertised_current_a", "rise_us", "fall_us",
@@ -45,6 +47,7 @@ def as_object(results: list[tuple[str, Analysis]]) -> dict[str, Any]:
         "files": [{"name": name, "kind": "waveform", "format": a.format} for name, a in results],
         "verdict": gravest.verdict,
         "pilot": [tagged(name, segment_entry(s)) for name, a in results for s in a.pilot.segments],
+        **_beside_pilot(results, tagged),
         "reading": [tagged(name, a.pilot.reading.model_dump(mode="json")) for name, a in results],
         "stages": [
             tagged(name, s.model_dump(include={"stage", "state", "start_s", "end_s", "why"}))
@@ -55,6 +58,28 @@ def as_object(results: list[tuple[str, Analysis]]) -> dict[str, Any]:
         "findings": [tagged(name, f.model_dump()) for name, a in results for f in a.findings],
         "causes": [tagged(name, _cause_entry(c)) for name, a in results for c in a.causes],
     }
+
+
+def _beside_pilot(results: list[tuple[str, Analysis]], tagged: Tagged) -> dict[str, Any]:
+    """Proximity and lock under the contract's keys, where they were captured."""
+    found: dict[str, Any] = {}
+    proximity = [
+        tagged(name, s.model_dump(include={"start_s", "end_s", "value", "unit", "meaning"}))
+        for name, a in results
+        if a.proximity
+        for s in a.proximity.segments
+    ]
+    lock = [
+        tagged(name, t.model_dump(include={"start_s", "end_s", "pulses", "position_changed", "result"}))
+        for name, a in results
+        if a.lock
+        for t in a.lock.attempts
+    ]
+    if any(a.proximity for _, a in results):
+        found["proximity"] = proximity
+    if any(a.lock for _, a in results):
+        found["lock"] = lock
+    return found
 
 
 def _cause_entry(cause: RankedCause) -> dict[str, Any]:
@@ -82,6 +107,15 @@ def as_text(name: str, analysis: Analysis) -> str:
     lines += [f"  {s.title:<12} {s.state.replace('_', ' '):<14} {s.why}" for s in analysis.stages]
     lines += ["", "Pilot"]
     lines += [_segment_line(s) for s in analysis.pilot.segments]
+    if analysis.proximity:
+        lines += ["", "Proximity"]
+        lines += [f"  {s.start_s:10.4f} to {s.end_s:10.4f} s  {s.meaning}" for s in analysis.proximity.segments]
+    if analysis.lock:
+        lines += ["", "Lock"]
+        lines += [
+            f"  {a.start_s:10.4f} to {a.end_s:10.4f} s  {a.result.replace('_', ' ')}, {a.pulses} pulses"
+            for a in analysis.lock.attempts
+        ]
     lines += ["", "Findings"]
     lines += [f"  {f.severity:<8} {f.text}" for f in analysis.findings if f.severity != "normal"]
     lines += ["", "Likely causes"]

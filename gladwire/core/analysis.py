@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core import rules
 from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.diagnosis.ranking import rank
-from gladwire.core.findings import Finding, apply
+from gladwire.core.findings import SEVERITIES, Finding, apply
+from gladwire.core.lock import LockRecord, measure_lock
 from gladwire.core.pilot.channel import choose_pilot
 from gladwire.core.pilot.measure import measure
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.record import PilotRecord
-from gladwire.core.pilot.rules import RULES
+from gladwire.core.proximity_lane import ProximityRecord, measure_proximity
+from gladwire.core.roles import Role, RoleOf, roles_of
 from gladwire.core.session.outcome import Outcome, outcome_of, verdict_sentence
 from gladwire.core.session.stages import StageResult, placed, spine_of, walk
 from gladwire.core.waveform import Recording
@@ -21,13 +26,15 @@ ANALYSER_VERSION = 1
 
 
 class ChannelInfo(BaseModel):
-    """A channel of the file, for the person who has to settle which is which."""
+    """A channel of the file, for the person who has to settle which is which. guessed: its role came from its name."""
 
     model_config = ConfigDict(frozen=True)
 
     name: str
     unit: str
     samples: int
+    role: Role = "other"
+    guessed: bool = False
 
 
 class Analysis(BaseModel):
@@ -43,6 +50,8 @@ class Analysis(BaseModel):
     channel_why: str
     channel_guessed: bool = False
     pilot: PilotRecord
+    proximity: ProximityRecord | None = None
+    lock: LockRecord | None = None
     findings: tuple[Finding, ...]
     stages: tuple[StageResult, ...]
     outcome: Outcome
@@ -53,21 +62,46 @@ class Analysis(BaseModel):
 def analyse(recording: Recording, settled: Settled | None = None) -> Analysis:
     """Analyse a recording. Raises ValueError when a settled channel does not exist or a channel is too short."""
     settled = settled or Settled()
-    choice = choose_pilot(recording.channels, settled.channel, settled.not_pilot)
+    choice = choose_pilot(recording.channels, settled.pilot, settled.others)
     record = measure(recording.channels[choice.number], settled)
-    findings = placed(apply(RULES, record), spine_of(record))
-    stages = walk(record, findings)
+    roles = roles_of(recording.channels, choice.number, settled.roles)
+    proximity, lock = _proximity(recording, roles), _lock(recording, roles)
+    found = [
+        *apply(rules.PILOT, record),
+        *(apply(rules.PROXIMITY, proximity) if proximity else ()),
+        *(apply(rules.LOCK, lock) if lock else ()),
+    ]
+    gravest = sorted(found, key=lambda f: (-SEVERITIES.index(f.severity), f.start_s))
+    findings = placed(gravest, spine_of(record))
+    stages = walk(record, findings, proximity, lock)
     return Analysis(
         format=recording.format,
         remarks=recording.remarks,
-        channels=tuple(ChannelInfo(name=w.name, unit=w.unit, samples=len(w.samples)) for w in recording.channels),
+        channels=tuple(
+            ChannelInfo(name=w.name, unit=w.unit, samples=len(w.samples), role=r.role, guessed=r.guessed)
+            for w, r in zip(recording.channels, roles, strict=True)
+        ),
         channel_index=choice.number,
         channel_why=choice.why,
         channel_guessed=choice.guessed,
         pilot=record,
+        proximity=proximity,
+        lock=lock,
         findings=findings,
         stages=stages,
         outcome=outcome_of(record, stages, findings),
         verdict=verdict_sentence(record, findings),
         causes=rank(findings),
     )
+
+
+def _proximity(recording: Recording, roles: Sequence[RoleOf]) -> ProximityRecord | None:
+    wave = next((recording.channels[r.number] for r in roles if r.role == "pp"), None)
+    return measure_proximity(wave) if wave is not None else None
+
+
+def _lock(recording: Recording, roles: Sequence[RoleOf]) -> LockRecord | None:
+    """A lock is measured from its actuator's current; its position alone moves without telling why."""
+    current = next((recording.channels[r.number] for r in roles if r.role == "lock_current"), None)
+    position = next((recording.channels[r.number] for r in roles if r.role == "lock_position"), None)
+    return measure_lock(current, position) if current is not None else None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gladwire.core.diagnosis.ranking import CAUSES
-from gladwire.core.pilot.rules import RULES
+from gladwire.core.rules import ALL as RULES
 from gladwire.core.session.stages import _BREAKING, AC_SPINE, DC_SPINE
 from gladwire.core.standards.source import SOURCES
 

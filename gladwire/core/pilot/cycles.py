@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from gladwire.core.pilot.crossings import Edges
-from gladwire.core.pilot.robust import median, quantile
 from gladwire.core.pilot.trace import Trace
+from gladwire.core.robust import median, quantile
 from gladwire.core.waveform import Floats, Ints
 
 # A half longer than this is a steady level, whatever the period (200 Hz is no pilot).

@@ -23,10 +23,10 @@ from gladwire.core.pilot.oscillation import (
 )
 from gladwire.core.pilot.reading import Reading, Settled
 from gladwire.core.pilot.record import Event, PilotRecord, Segment
-from gladwire.core.pilot.robust import median
-from gladwire.core.pilot.splitting import Piece
 from gladwire.core.pilot.steady import cut_steady, steady_level
 from gladwire.core.pilot.trace import Trace
+from gladwire.core.robust import median
+from gladwire.core.splitting import Piece
 from gladwire.core.standards import pilot_duty, pilot_levels
 from gladwire.core.standards.pilot_levels import State
 from gladwire.core.waveform import Waveform

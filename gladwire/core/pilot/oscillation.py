@@ -8,9 +8,9 @@ import numpy as np
 
 from gladwire.core.pilot.crossings import Edges
 from gladwire.core.pilot.cycles import SPARSE_SAMPLES, Cycles
-from gladwire.core.pilot.robust import median, midmean, quantile, spread_out
-from gladwire.core.pilot.splitting import Feature, Piece, absorb_single, join, split
 from gladwire.core.pilot.trace import Trace
+from gladwire.core.robust import median, midmean, quantile, spread_out
+from gladwire.core.splitting import Feature, Piece, absorb_single, join, split
 from gladwire.core.waveform import Floats, Ints
 
 STEP_V = 0.8

@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.pilot.trace import Correction
+from gladwire.core.roles import Role
 
 Mistake = Literal["scale", "polarity", "offset", "ac_coupled", "clipped", "gaps"]
 
@@ -17,16 +18,25 @@ _ERRATIC_MAX_SHARE = 0.5
 class Settled(BaseModel):
     """What a person has settled about a capture; None leaves it to the analysis.
 
-    channel: the pilot's channel. not_pilot: channels that are something else.
+    roles: what channels are, by name.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    channel: str | None = None
-    not_pilot: tuple[str, ...] = ()
+    roles: dict[str, Role] = {}
     scale: float | None = None
     inverted: bool | None = None
     offset_v: float | None = None
+
+    @property
+    def pilot(self) -> str | None:
+        """The channel settled as the pilot, if one is."""
+        return next((name for name, role in self.roles.items() if role == "cp"), None)
+
+    @property
+    def others(self) -> tuple[str, ...]:
+        """Channels settled as something else."""
+        return tuple(name for name, role in self.roles.items() if role != "cp")
 
 
 class Reading(BaseModel):

@@ -6,9 +6,9 @@ import itertools
 
 import numpy as np
 
-from gladwire.core.pilot.robust import median, midmean, spread_out
-from gladwire.core.pilot.splitting import Feature, Piece, absorb_single, join, split
 from gladwire.core.pilot.trace import Trace
+from gladwire.core.robust import median, midmean, spread_out
+from gladwire.core.splitting import Feature, Piece, absorb_single, join, split
 from gladwire.core.waveform import Floats
 
 BLOCK_S = 0.5e-3

@@ -23,6 +23,7 @@ OUTCOME_WORDS: dict[Outcome, str] = {
 }
 # Facts about the capture that must be settled before its levels are judged.
 _CAPTURE_FIRST = ("capture_ac_coupled", "capture_clipped")
+_BEFORE_HOLD = ("proximity", "lock", "pilot", "offer", "request", "parameters")
 _NOTHING_TO_JUDGE = ("no_pilot",)
 # Findings of a session that waits longer than anybody would.
 _STALLED = ("no_offer", "never_asked")
@@ -35,7 +36,7 @@ def outcome_of(record: PilotRecord, stages: Sequence[StageResult], findings: Seq
     state = {s.stage: s.state for s in stages}
     if state["hold"] == "failed":
         return "dropped_out"
-    if any(state.get(name) == "failed" for name in ("pilot", "offer", "request", "parameters")):
+    if any(state.get(name) == "failed" for name in _BEFORE_HOLD):
         return "dropped_out" if requests(record) and asking_s(record) > 5.0 else "failed_to_start"
     stalled = any(f.code in _STALLED and f.severity == "suspect" for f in findings)
     return "failed_to_start" if stalled and state.get("request") == "not_reached" else "unknown"
@@ -44,7 +45,7 @@ def outcome_of(record: PilotRecord, stages: Sequence[StageResult], findings: Seq
 def verdict_sentence(record: PilotRecord, findings: Sequence[Finding]) -> str:
     """What happened, in numbers with units."""
     capture = next((f for f in findings if f.code in _CAPTURE_FIRST), None)
-    first = [b for stage in ("pilot", "offer", "request", "parameters", "hold") if (b := breaking(findings, stage))]
+    first = [b for stage in (*_BEFORE_HOLD, "hold") if (b := breaking(findings, stage))]
     if capture and (not first or first[0].code == "pilot_level_between_states"):
         return capture.text
     if first:

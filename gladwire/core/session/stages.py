@@ -8,10 +8,12 @@ from typing import Literal, NamedTuple
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.findings import Finding
+from gladwire.core.lock import LockRecord
 from gladwire.core.pilot.record import PilotRecord, Segment
 from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import asking_s, requests
 from gladwire.core.pilot.words import amps, seconds
+from gladwire.core.proximity_lane import ProximityRecord
 from gladwire.core.standards.pilot_timing import PATIENCE_S
 
 StageState = Literal["proven", "failed", "not_reached", "not_captured", "not_applicable"]
@@ -78,6 +80,8 @@ class _Verdict(NamedTuple):
 
 # Findings that break the stage they belong to.
 _BREAKING = {
+    "proximity": {"latch_pressed", "proximity_intermittent", "proximity_wrong"},
+    "lock": {"lock_obstructed", "lock_no_feedback"},
     "pilot": {
         "oscillating_without_vehicle",
         "pilot_stuck_at_zero",
@@ -107,13 +111,22 @@ def placed(findings: Sequence[Finding], spine: Sequence[Stage]) -> tuple[Finding
     return tuple(f.model_copy(update={"stage": "parameters"}) if f.stage == "request" else f for f in findings)
 
 
-def walk(record: PilotRecord, findings: Sequence[Finding]) -> tuple[StageResult, ...]:
-    """Walk the spine the capture shows."""
+def walk(
+    record: PilotRecord,
+    findings: Sequence[Finding],
+    proximity: ProximityRecord | None = None,
+    lock: LockRecord | None = None,
+) -> tuple[StageResult, ...]:
+    """Walk the spine the capture shows. proximity, lock: where lanes of theirs were captured beside the pilot."""
     results: list[StageResult] = []
     broken = False
     for stage in spine_of(record):
         verdict = _JUDGES.get(stage.key, _not_captured)(record, findings)
-        if broken and verdict.state == "not_captured" and stage.key not in ("seat", "proximity", "lock"):
+        if stage.key == "proximity" and proximity:
+            verdict = _proximity(proximity, findings)
+        elif stage.key == "lock" and lock:
+            verdict = _lock(lock, findings)
+        if broken and verdict.state == "not_captured" and stage.key not in ("seat", "proximity", "lock", "pilot"):
             verdict = _Verdict("not_reached", "An earlier stage failed.")
         # What follows a failure may still have been seen; only what was not seen is called not reached.
         broken = broken or verdict.state in ("failed", "not_reached")
@@ -137,6 +150,31 @@ def breaking(findings: Sequence[Finding], stage: str) -> Finding | None:
     hits = [f for f in findings if f.code in codes and f.stage == stage and f.severity == "fault"]
     hits += [f for f in findings if f.code == "offer_withdrawn" and stage == "hold"]
     return min(hits, key=lambda f: f.start_s) if hits else None
+
+
+def _proximity(record: ProximityRecord, findings: Sequence[Finding]) -> _Verdict:
+    broken = breaking(findings, "proximity")
+    if broken:
+        return _failed(broken)
+    home = [s for s in record.segments if s.state in ("latched", "coded", "doubtful")]
+    if not home:
+        last = record.segments[-1]
+        return _Verdict("not_reached", f"No plug is seen by proximity: {last.meaning}", f"{last.value:.2f} {last.unit}")
+    short = f"{home[0].value:.2f} V" if home[0].unit == "V" else f"{home[0].value:.0f} Ω"
+    return _Verdict("proven", home[0].meaning, short, home[0].start_s, home[-1].end_s)
+
+
+def _lock(record: LockRecord, findings: Sequence[Finding]) -> _Verdict:
+    engaged = next((a for a in record.attempts if a.result == "engaged"), None)
+    if engaged and engaged.positioned:
+        why = f"Driven at {engaged.start_s:.2f} s, and the position follows."
+        return _Verdict("proven", why, f"{engaged.end_s - engaged.start_s:.1f} s", engaged.start_s, engaged.end_s)
+    if engaged:
+        return _Verdict("not_captured", "One normal pulse; without a position it is probable only.", "1 pulse")
+    broken = breaking(findings, "lock")
+    if broken:
+        return _failed(broken)
+    return _Verdict("not_reached", "The lock is not driven in this capture.")
 
 
 def _not_captured(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:

@@ -21,6 +21,7 @@ from gladwire.core.analysis import Analysis
 from gladwire.core.envelope import envelope
 from gladwire.core.pilot.closeup import cycles_between
 from gladwire.core.pilot.reading import Settled
+from gladwire.core.roles import Role
 from gladwire.core.waveform import Samples
 from gladwire.inspect import segment_entry
 from gladwire.store.analyses import add_settlement
@@ -236,7 +237,8 @@ class SettleForm(BaseModel):
 
     def settled(self) -> Settled:
         turned = {"yes": True, "no": False}.get(self.inverted)
-        return Settled(channel=self.channel or None, scale=self.scale, inverted=turned, offset_v=self.offset_v)
+        roles: dict[str, Role] = {self.channel: "cp"} if self.channel else {}
+        return Settled(roles=roles, scale=self.scale, inverted=turned, offset_v=self.offset_v)
 
 
 @router.post("/captures/{number}/settle")

@@ -8,8 +8,10 @@ from fastapi import APIRouter
 from starlette.responses import Response
 
 from gladwire.core.findings import Rule
+from gladwire.core.lock import LockRecord
 from gladwire.core.pilot.record import PilotRecord
-from gladwire.core.pilot.rules import RULES
+from gladwire.core.proximity_lane import ProximityRecord
+from gladwire.core.rules import ALL
 from gladwire.core.standards import pilot_levels, pilot_timing
 from gladwire.core.standards.pilot_duty import DIFFERENCES, TABLES, Difference, DutyTable
 from gladwire.core.standards.pilot_levels import SAE_BANDS, STATES, Band, PilotState
@@ -34,7 +36,7 @@ class LimitsPage:
     tables: tuple[DutyTable, ...]
     differences: tuple[Difference, ...]
     constants: list[Constant]
-    rules: tuple[Rule[PilotRecord], ...]
+    rules: tuple[Rule[PilotRecord] | Rule[ProximityRecord] | Rule[LockRecord], ...]
     sources: tuple[Source, ...]
 
 
@@ -66,5 +68,5 @@ def _constants() -> list[Constant]:
 
 @router.get("/limits")
 def limits() -> Response:
-    page = LimitsPage("limits", STATES, SAE_BANDS, TABLES, DIFFERENCES, _constants(), RULES, SOURCES)
+    page = LimitsPage("limits", STATES, SAE_BANDS, TABLES, DIFFERENCES, _constants(), ALL, SOURCES)
     return render("limits.html", page)

@@ -16,6 +16,7 @@ from gladwire.core.findings import Finding
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.readings import Measured, readings_of
 from gladwire.core.pilot.record import Segment
+from gladwire.core.roles import ROLE_WORDS
 from gladwire.core.standards.pilot_levels import STATES
 from gladwire.store.cases import cases, charging_session
 from gladwire.store.models import Capture, Case, ChargingSession, Settlement
@@ -227,8 +228,8 @@ def _lane_json(capture: Capture, analysis: Analysis) -> str:
 def _entry(settlement: Settlement) -> SettledEntry:
     values = Settled.model_validate_json(settlement.settled)
     said = []
-    if values.channel is not None:
-        said.append(f"channel “{values.channel}”")
+    for name, role in values.roles.items():
+        said.append(f"“{name}” is {ROLE_WORDS[role]}")
     if values.scale is not None:
         said.append(f"probe factor × {values.scale:g}")
     if values.inverted is not None:

@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gladwire.core.pilot.robust import median, robust_sigma
+from gladwire.core.robust import median, robust_sigma
 from gladwire.core.waveform import Floats
 
 

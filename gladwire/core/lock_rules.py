@@ -1,0 +1,57 @@
+"""Findings about the lock."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.lock import LockAttempt, LockRecord
+from gladwire.core.pilot.words import amps, seconds, times
+from gladwire.core.standards.source import PRACTICE
+
+_GOOD = "one pulse, position changes"
+
+
+def _of(record: LockRecord, result: str) -> Iterator[LockAttempt]:
+    yield from (a for a in record.attempts if a.result == result)
+
+
+def _engaged(record: LockRecord) -> Iterator[Fact]:
+    for a in _of(record, "engaged"):
+        again = f" at the {a.pulses}. try" if a.pulses > 1 else ""
+        proof = "the position follows" if a.positioned else "no position was captured, so this is probable only"
+        text = f"The lock goes home at {a.start_s:.2f} s{again}: {proof}."
+        severity: Severity = "normal" if a.pulses == 1 and a.positioned else "note"
+        yield Fact(severity, text, a.start_s, a.end_s, f"{a.pulses} pulse" + "s" * (a.pulses > 1), _GOOD)
+
+
+def _obstructed(record: LockRecord) -> Iterator[Fact]:
+    for a in _of(record, "obstructed"):
+        text = (
+            f"The lock is driven {times(a.pulses)} from {a.start_s:.2f} s, the longest for {seconds(a.longest_s)} at "
+            f"{amps(a.plateau)}, and its position never changes: something is in the way, or the plug is not home."
+        )
+        yield Fact("fault", text, a.start_s, a.end_s, f"{a.pulses} pulses, no movement", _GOOD)
+
+
+def _no_feedback(record: LockRecord) -> Iterator[Fact]:
+    for a in _of(record, "no_feedback"):
+        text = (
+            f"One pulse of {seconds(a.longest_s)} at {a.start_s:.2f} s and no change of position: dead feedback (the plug "
+            "may in fact be held), an open actuator, or a pin that did not move."
+        )
+        yield Fact("fault", text, a.start_s, a.end_s, "1 pulse, no change", _GOOD)
+
+
+def _released(record: LockRecord) -> Iterator[Fact]:
+    for a in _of(record, "released"):
+        text = f"The lock releases at {a.start_s:.2f} s."
+        yield Fact("normal", text, a.start_s, a.end_s, "released", "released after the end", "end")
+
+
+RULES: tuple[Rule[LockRecord], ...] = (
+    Rule("lock_engaged", "lock", PRACTICE, "a lock that went home", _engaged),
+    Rule("lock_obstructed", "lock", PRACTICE, "retries without movement", _obstructed),
+    Rule("lock_no_feedback", "lock", PRACTICE, "a pulse nobody answers", _no_feedback),
+    Rule("lock_released", "lock", PRACTICE, "the plug is free again", _released),
+)

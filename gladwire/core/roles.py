@@ -1,0 +1,53 @@
+"""What each channel of a recording is: settled by a person, or told from its name and unit. Nothing is told from looks
+except the pilot, which has a shape of its own (`core/pilot/channel.py`)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from typing import Literal, NamedTuple
+
+from gladwire.core.waveform import Waveform
+
+Role = Literal["cp", "pp", "lock_current", "lock_position", "other"]
+
+ROLE_WORDS: dict[Role, str] = {
+    "cp": "control pilot",
+    "pp": "proximity",
+    "lock_current": "lock actuator current",
+    "lock_position": "lock position",
+    "other": "something else",
+}
+_PROXIMITY = re.compile(r"\b(pp|prox\w*)\b", re.IGNORECASE)
+_LOCK = re.compile(r"\b(lock\w*|latch\w*|actuator|motor)\b", re.IGNORECASE)
+_POSITION = re.compile(r"\b(pos\w*|feedback|switch|sensor|fb)\b", re.IGNORECASE)
+
+
+class RoleOf(NamedTuple):
+    """A channel's number, what it is, and whether that was told from its name only."""
+
+    number: int
+    role: Role
+    guessed: bool
+
+
+def roles_of(channels: Sequence[Waveform], pilot: int, settled: Mapping[str, Role]) -> tuple[RoleOf, ...]:
+    """Roles of all channels; pilot: number of the channel taken for the pilot."""
+    found = []
+    for number, wave in enumerate(channels):
+        if number == pilot:
+            found.append(RoleOf(number, "cp", wave.name not in settled))
+        elif wave.name in settled:
+            found.append(RoleOf(number, settled[wave.name], False))
+        else:
+            found.append(RoleOf(number, _by_name(wave), True))
+    return tuple(found)
+
+
+def _by_name(wave: Waveform) -> Role:
+    name = re.sub(r"[_\-.]", " ", wave.name)
+    if _PROXIMITY.search(name) or wave.unit == "ohm":
+        return "pp"
+    if _LOCK.search(name):
+        return "lock_current" if wave.unit == "A" and not _POSITION.search(name) else "lock_position"
+    return "other"

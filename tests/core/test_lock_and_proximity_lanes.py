@@ -1,0 +1,111 @@
+"""Lock and proximity lanes, made by the simulator (which knows parts, not bands) and read back."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from gladwire.core.lock import LockRecord, measure_lock
+from gladwire.core.proximity_lane import measure_proximity
+from gladwire.core.roles import roles_of
+from gladwire.core.simulate.lock_motor import LockScript, latch_volts
+from gladwire.core.waveform import Waveform
+
+
+def seen(
+    script: LockScript, rate_hz: float = 5e3, seconds: float = 12.0, position: bool = True, seed: int = 0
+) -> LockRecord:
+    current, pin = script.record(seconds, rate_hz, seed)
+    return measure_lock(current, pin if position else None)
+
+
+@pytest.mark.parametrize("rate_hz", [1e3, 5e3, 100e3])
+def test_a_good_lock_is_one_pulse_and_a_change(rate_hz: float) -> None:
+    record = seen(LockScript().drive(1.0).drive(9.0, way=-1), rate_hz)
+    assert [(a.result, a.pulses, a.position_changed) for a in record.attempts] == [
+        ("engaged", 1, True),
+        ("released", 1, True),
+    ]
+    assert record.attempts[0].start_s == pytest.approx(1.0, abs=0.01)
+
+
+def test_three_attempts_without_movement_mean_something_is_in_the_way() -> None:
+    """Common practice, no source."""
+    record = seen(LockScript().drive(1, through=False).drive(2.5, through=False).drive(4, through=False))
+    assert [(a.result, a.pulses, a.position_changed) for a in record.attempts] == [("obstructed", 3, False)]
+
+
+def test_a_retry_that_gets_through_is_engaged() -> None:
+    record = seen(LockScript().drive(1, through=False).drive(3))
+    assert [(a.result, a.pulses) for a in record.attempts] == [("engaged", 2)]
+
+
+def test_dead_feedback_is_told_from_an_obstruction() -> None:
+    good, dead = seen(LockScript().drive(1)), seen(LockScript(feedback=False).drive(1))
+    assert [a.result for a in dead.attempts] == ["no_feedback"]
+    assert dead.attempts[0].plateau == pytest.approx(good.attempts[0].plateau, rel=0.1)
+
+
+def test_a_stall_stands_higher_and_lasts_longer() -> None:
+    run, stall = seen(LockScript().drive(1)).attempts[0], seen(LockScript().drive(1, through=False)).attempts[0]
+    assert stall.longest_s > 2 * run.longest_s
+    assert stall.plateau > 1.5 * run.plateau
+
+
+def test_a_release_that_does_not_answer_is_not_called_released() -> None:
+    record = seen(LockScript().drive(1).drive(8, way=-1, through=False))
+    assert [a.result for a in record.attempts] == ["engaged", "no_feedback"]
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_nothing_happens_nothing_is_found(seed: int) -> None:
+    assert seen(LockScript(), seed=seed).attempts == ()
+
+
+def test_without_a_position_one_pulse_is_taken_for_engaged_but_marked() -> None:
+    attempt = seen(LockScript().drive(1), position=False).attempts[0]
+    assert (attempt.result, attempt.positioned) == ("engaged", False)
+
+
+def test_a_latch_pressed_in_the_middle_is_seen() -> None:
+    wave = latch_volts([("absent", 1), ("latched", 3), ("pressed", 0.4), ("latched", 2)], 2e3)
+    record = measure_proximity(wave)
+    assert [(s.state, round(s.start_s, 1)) for s in record.segments] == [
+        ("absent", 0.0), ("latched", 1.0), ("pressed", 4.0), ("latched", 4.4)]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("state", "read"), [("shorted", "low"), ("open", "high"), ("latched", "latched"), ("absent", "absent")]
+)
+def test_each_latch_fault_is_read(state: str, read: str) -> None:
+    assert [s.state for s in measure_proximity(latch_volts([(state, 2)], 1e3)).segments] == [read]
+
+
+def test_ohms_are_read_as_codes() -> None:
+    ohms = np.concatenate([np.full(3000, 1e5), np.full(3000, 221.0), np.full(3000, 160.0)]).astype(np.float32)
+    record = measure_proximity(Waveform("PP", ohms, 1e3, 0.0, "ohm"))
+    assert [s.state for s in record.segments] == ["absent", "coded", "doubtful"]
+    assert "32 A" in record.segments[1].meaning
+
+
+def test_gaps_and_tiny_lanes_do_not_crash() -> None:
+    wave = latch_volts([("latched", 1)], 1e3)
+    wave.samples[100:300] = np.nan
+    assert [s.state for s in measure_proximity(wave).segments] == ["latched"]
+    tiny = Waveform("PP", np.array([1.5], np.float32), 1e3)
+    assert len(measure_proximity(tiny).segments) == 1
+    assert measure_lock(Waveform("I", np.zeros(3, np.float32), 1e3, 0.0, "A"), None).attempts == ()
+
+
+@pytest.mark.parametrize(
+    ("name", "unit", "role"),
+    [
+        ("PP", "V", "pp"), ("Proximity", "V", "pp"), ("CH2", "ohm", "pp"), ("Lock current", "A", "lock_current"),
+        ("lock_motor", "A", "lock_current"), ("Lock position", "V", "lock_position"), ("lock_fb", "V", "lock_position"),
+        ("CH3", "V", "other"), ("L1", "A", "other"),
+    ],
+)  # fmt: skip
+def test_roles_by_name_and_unit(name: str, unit: str, role: str) -> None:
+    waves = [Waveform("CP", np.zeros(4, np.float32), 1e3), Waveform(name, np.zeros(4, np.float32), 1e3, 0.0, unit)]
+    assert [r.role for r in roles_of(waves, 0, {})] == ["cp", role]
+    assert [r.role for r in roles_of(waves, 0, {name: "other"})] == ["cp", "other"]
