@@ -13,6 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gladwire.core.simulate.circuit import PilotCircuit
+from gladwire.core.simulate.lock_motor import LockScript, latch_volts
 from gladwire.core.simulate.script import PilotScript, Scope
 from gladwire.core.waveform import Waveform
 from gladwire.store.captures import add_capture
@@ -54,6 +55,24 @@ def _table(wave: Waveform, names: tuple[str, str], separator: str = ",", digits:
     text = io.BytesIO()
     frame.write_csv(text, separator=separator)
     return text.getvalue()
+
+
+def _plug_in(pilot: Waveform) -> bytes:
+    """The pilot with proximity, lock current and lock position beside it: something in the socket holds the pin back."""
+    rate, count = pilot.rate_hz, len(pilot.samples)
+    latch = latch_volts([("absent", 0.7), ("pressed", 0.15), ("latched", pilot.duration_s)], rate, seed=3)
+    lock = LockScript().drive(1.4, through=False).drive(2.6, through=False).drive(3.8, through=False)
+    current, position = lock.record(pilot.duration_s + 1, rate, seed=3)
+    lanes = {"CP (V)": pilot, "PP (V)": latch, "Lock current (A)": current, "Lock position (V)": position}
+    columns = {name: np.round(wave.samples[:count].astype(np.float64), 3) for name, wave in lanes.items()}
+    frame = pl.DataFrame({"Time (s)": np.round(np.arange(count) / rate, 7), **columns})
+    text = io.BytesIO()
+    frame.write_csv(text)
+    return text.getvalue()
+
+
+def _waits() -> PilotScript:
+    return PilotScript().circuit(_HEALTHY, "none", 900).circuit(_HEALTHY, "waiting", 6000)
 
 
 def _plain(wave: Waveform) -> bytes:
@@ -149,6 +168,13 @@ CASES = (
         "Bus yard, cabinet B, stall 4",
         "Driver Runa Holt: plug locks, lamp steady, nothing more. Stall 5 starts the same bus. No frames captured yet.",
         (DemoCapture("busyard_stall4_bus31.npz", "Bus 31 on stall 4", _five_percent, _archive, 250e3),),
+    ),
+    DemoCase(
+        "Plug clatters and nothing starts, marina pier",
+        "Gannet One of the sailing school",
+        "Marina pier, post 4 (Tern 22)",
+        "Sailing teacher Ivo Mar: the lock clatters three times, the car says “not locked”. On pier post 3 it charges.",
+        (DemoCapture("marina_pier4_plug_in.csv", "Plug-in at pier post 4", _waits, _plug_in, 20e3),),
     ),
     DemoCase(
         "Slow and slower at noon, harbour office",

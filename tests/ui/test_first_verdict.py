@@ -11,6 +11,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from gladwire.core.simulate.circuit import PilotCircuit
+from gladwire.core.simulate.lock_motor import LockScript, latch_volts
 from gladwire.core.simulate.script import PilotScript, Scope
 from tests.build import HEALTHY, pilot, session
 from tests.ui.conftest import Server
@@ -106,6 +107,36 @@ def test_the_cursor_tells_values_with_units(page: Page, tmp_path: Path) -> None:
     page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + 60)
     expect(page.locator("#readout")).to_contain_text(" V")
     expect(page.locator("#readout")).to_contain_text("C2")
+
+
+def test_proximity_and_lock_stand_below_on_one_clock(page: Page, tmp_path: Path) -> None:
+    rate_hz = 10e3
+    pilot_wave = pilot().hold(12, 800).hold(9, 5000).record(rate_hz, Scope(noise_v=0.05, bits=10))
+    current, position = LockScript().drive(1.4, through=False).drive(2.6, through=False).record(6, rate_hz)
+    latch = latch_volts([("absent", 0.7), ("latched", 6)], rate_hz)
+    columns = zip(pilot_wave.samples, latch.samples, current.samples, position.samples, strict=False)
+    rows = "".join(f"{i / rate_hz:.5f},{a:.2f},{b:.3f},{c:.3f},{d:.2f}\n" for i, (a, b, c, d) in enumerate(columns))
+    path = tmp_path / "plug in.csv"
+    path.write_text("Time (s),CP (V),PP (V),Lock current (A),Lock position (V)\n" + rows)
+    drop(page, path)
+    expect(page.locator(".verdict")).to_contain_text("The lock is driven twice")
+    expect(page.locator(".basis")).to_have_count(0)
+    lanes = page.locator(".lane-more")
+    expect(lanes).to_have_count(3)
+    for number in range(3):
+        expect(lanes.nth(number).locator(".plot")).to_have_attribute("data-ready", re.compile(r"\d{2,}"))
+    lanes.nth(2).scroll_into_view_if_needed()
+    box = lanes.nth(1).locator(".u-over").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] * 0.3, box["y"] + 20)
+    for words in ("pilot", "PP", "Lock current", "Lock position"):
+        expect(page.locator("#readout")).to_contain_text(words)
+    whole = drawn_range(page)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + 25, steps=4)
+    page.mouse.up()
+    zoomed = drawn_range(page)
+    assert zoomed[1] - zoomed[0] == pytest.approx(0.2 * (whole[1] - whole[0]), rel=0.05)
 
 
 def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:

@@ -144,6 +144,22 @@ def test_a_senseless_settlement_is_refused(client: TestClient, form: dict[str, s
     assert "Settled by people" not in client.get("/sessions/1").text
 
 
+def test_roles_of_channels_can_be_settled(client: TestClient) -> None:
+    rows = "".join(f"{i / 50e3:.6f},{v:.3f},1.5\n" for i, v in enumerate(WAVE.samples))
+    location = drop(client, ("t,A,B\n" + rows).encode())
+    capture = capture_number(client)
+    form = {"names": ["A", "B"], "roles": ["", "pp"], "by_name": "Ada", "why": "the plug's own pin"}
+    assert client.post(f"/captures/{capture}/settle", data=form).status_code == 303
+    page = text(client, location)
+    assert "“B” is proximity" in page
+    assert "Proximity proven" in page
+    wrong = {**form, "roles": ["cp", "toaster"]}
+    assert client.post(f"/captures/{capture}/settle", data=wrong).status_code == 422
+    turned = {**form, "roles": ["other", "cp"]}
+    assert client.post(f"/captures/{capture}/settle", data=turned).status_code == 303
+    assert "The pilot stays at 1.50 V" in text(client, location)
+
+
 def test_a_guess_stands_beside_the_verdict(client: TestClient) -> None:
     page = text(client, drop(client, table(WAVE.samples * np.float32(-0.1))))
     assert "This rests on a guess: probe factor × 10; polarity turned round." in page

@@ -43,10 +43,11 @@ def choose_pilot(channels: Sequence[Waveform], wanted: str | None = None, others
     scores = {index: _likeness(channels[index]) for index in left}
     best = max(left, key=lambda i: (scores[i], -i))
     wave = channels[best]
-    reasons = ["its name says so"] if _NAMED.search(_plain(wave.name)) else []
+    named = _NAMED.search(_plain(wave.name)) is not None
+    reasons = ["its name says so"] if named else []
     reasons += ["its levels are a pilot's"] if scores[best] % 1 > 0.5 else []
     why = f"Of {len(channels)} channels “{wave.name}” was taken for the pilot: {' and '.join(reasons) or 'the first'}."
-    return Choice(best, True, why)
+    return Choice(best, not named, why)
 
 
 def _names(channels: Sequence[Waveform]) -> str:

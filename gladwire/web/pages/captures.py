@@ -8,7 +8,7 @@ import math
 import re
 import time
 from collections.abc import Iterator
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
 import numpy as np
@@ -21,6 +21,7 @@ from gladwire.core.analysis import Analysis
 from gladwire.core.envelope import envelope
 from gladwire.core.pilot.closeup import cycles_between
 from gladwire.core.pilot.reading import Settled
+from gladwire.core.pilot.trace import Correction
 from gladwire.core.roles import Role
 from gladwire.core.waveform import Samples
 from gladwire.inspect import segment_entry
@@ -190,22 +191,30 @@ def lane(
     start: Annotated[float, Query(alias="from", allow_inf_nan=False)],
     end: Annotated[float, Query(alias="to", allow_inf_nan=False)],
     columns: Annotated[int, Query(ge=1, le=_MOST_COLUMNS)] = 1200,
+    channel: Annotated[int | None, Query(ge=0)] = None,
 ) -> Response:
-    """Decimated volts of the visible range (extremes kept), and single cycles where few are in sight."""
+    """A channel's visible range, decimated (extremes kept): the pilot's, in volts as it is read, unless another is named.
+
+    For the pilot single cycles come along where few are in sight.
+    """
     capture, stored, result = _result(db, number)
+    if channel is not None and channel >= len(result.channels):
+        raise RefusedError(404, f"There is no channel {channel} in this capture.", "Go back to its session.")
+    chosen = result.channel_index if channel is None else channel
+    is_pilot = chosen == result.channel_index
     interval_s = stored.settlement.interval_s if stored.settlement else None
-    wave, summary = here.channel(capture, interval_s, result.channel_index)
+    wave, summary = here.channel(capture, interval_s, chosen)
     first = math.floor(max(-1e15, (start - wave.start_s) * wave.rate_hz))
     last = math.ceil(min(1e15, (end - wave.start_s) * wave.rate_hz)) + 1
     seen = envelope(wave.samples, summary, first, last, columns)
-    correction = result.pilot.reading.correction
+    correction = result.pilot.reading.correction if is_pilot else Correction()
     low, high = (side * correction.scale + correction.offset_v for side in (seen.low, seen.high))
     content = {
         "exact": seen.exact,
         "at": np.round(wave.start_s + seen.at / wave.rate_hz, 9).tolist(),
         "low": _rounded(np.fmin(low, high)),
         "high": _rounded(np.fmax(low, high)),
-        "cycles": [c.model_dump() for c in cycles_between(wave, result.pilot, start, end)],
+        "cycles": [c.model_dump() for c in cycles_between(wave, result.pilot, start, end)] if is_pilot else [],
     }
     return JSONResponse(content)
 
@@ -219,7 +228,9 @@ class SettleForm(BaseModel):
 
     model_config = ConfigDict(str_strip_whitespace=True)
 
-    channel: str = ""
+    # Channel names and what each is, in step; an empty role leaves it to the analysis.
+    names: list[str] = []
+    roles: list[Role | Literal[""]] = []
     scale: float | None = Field(None, gt=0, le=1e6, allow_inf_nan=False)
     inverted: str = Field("", pattern="^(|yes|no)$")
     offset_v: float | None = Field(None, ge=-100, le=100, allow_inf_nan=False)
@@ -237,7 +248,7 @@ class SettleForm(BaseModel):
 
     def settled(self) -> Settled:
         turned = {"yes": True, "no": False}.get(self.inverted)
-        roles: dict[str, Role] = {self.channel: "cp"} if self.channel else {}
+        roles = {name: role for name, role in zip(self.names, self.roles, strict=False) if role}
         return Settled(roles=roles, scale=self.scale, inverted=turned, offset_v=self.offset_v)
 
 

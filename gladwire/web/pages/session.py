@@ -13,6 +13,7 @@ from starlette.responses import Response
 from gladwire.core.analysis import Analysis
 from gladwire.core.diagnosis.cause import PROBE_CAUTION
 from gladwire.core.findings import Finding
+from gladwire.core.lock import LockAttempt
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.readings import Measured, readings_of
 from gladwire.core.pilot.record import Segment
@@ -219,10 +220,32 @@ def _lane_json(capture: Capture, analysis: Analysis) -> str:
             for s in record.segments[: 10 * _MOST_ROWS]
         ],
         "events": [{"kind": e.kind, "at": e.time_s, "text": e.text} for e in record.events if e.kind == "interruption"],
+        "lanes": _more_lanes(analysis),
         "states": [{"letter": s.letter, "nominal": s.nominal_v, "accept": list(s.accept)} for s in STATES],
     }
     # "<" must not end the script element the JSON stands in.
     return json.dumps(content).replace("<", "\\u003c")
+
+
+def _more_lanes(analysis: Analysis) -> list[dict[str, Any]]:
+    """Lanes below the pilot: channels with a role, each with the stretches that were told of it."""
+    lanes = []
+    for number, channel in enumerate(analysis.channels):
+        marks: list[dict[str, Any]] = []
+        if channel.role == "pp" and analysis.proximity and analysis.proximity.channel == channel.name:
+            marks = [{"start": s.start_s, "end": s.end_s, "text": s.state} for s in analysis.proximity.segments]
+        elif channel.role == "lock_current" and analysis.lock and analysis.lock.current_channel == channel.name:
+            marks = [{"start": a.start_s, "end": a.end_s, "text": _attempt_words(a)} for a in analysis.lock.attempts]
+        elif channel.role != "lock_position":
+            continue
+        unit = {"ohm": "Ω"}.get(channel.unit, channel.unit)
+        words = ROLE_WORDS[channel.role] + (", by its name" if channel.guessed else "")
+        lanes.append({"channel": number, "name": channel.name, "role": words, "unit": unit, "marks": marks})
+    return lanes
+
+
+def _attempt_words(attempt: LockAttempt) -> str:
+    return attempt.result.replace("_", " ") + (f" ×{attempt.pulses}" if attempt.pulses > 1 else "")
 
 
 def _entry(settlement: Settlement) -> SettledEntry:

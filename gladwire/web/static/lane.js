@@ -77,6 +77,87 @@
     c.restore();
   }
 
+  // The lanes below: proximity and lock on the same clock, cursor and zoom.
+  const more = data.lanes.map(function (lane) {
+    const section = document.createElement("div"), name = document.createElement("span"), plotHost = document.createElement("div");
+    section.className = "lane-more";
+    name.className = "name";
+    const bold = document.createElement("b"), soft = document.createElement("span");
+    bold.textContent = lane.name; soft.className = "soft"; soft.textContent = " " + lane.unit + " · " + lane.role;
+    name.append(bold, soft);
+    plotHost.className = "plot";
+    section.append(name, plotHost);
+    document.getElementById("more-lanes").append(section);
+    return { lane: lane, host: plotHost, plot: null };
+  });
+
+  function drawMarks(lane) {
+    return function (u) {
+      const c = u.ctx, dpr = window.devicePixelRatio || 1;
+      c.save();
+      c.beginPath();
+      c.rect(u.bbox.left, u.bbox.top, u.bbox.width, u.bbox.height);
+      c.clip();
+      c.font = "600 " + 13 * dpr + "px 'Fira Sans', sans-serif";
+      c.textAlign = "left";
+      lane.marks.forEach(function (mark) {
+        const from = Math.max(u.valToPos(mark.start, "x", true), u.bbox.left), to = u.valToPos(mark.end, "x", true);
+        if (to < u.bbox.left || from > u.bbox.left + u.bbox.width) return;
+        c.strokeStyle = ink("line");
+        c.lineWidth = dpr;
+        c.beginPath(); c.moveTo(from, u.bbox.top); c.lineTo(from, u.bbox.top + u.bbox.height); c.stroke();
+        c.fillStyle = ink("plum");
+        if (to - from > 40 * dpr || lane.unit === "A") c.fillText(mark.text, from + 5 * dpr, u.bbox.top + 13 * dpr);
+      });
+      c.restore();
+    };
+  }
+
+  function buildMore(one) {
+    if (one.plot) one.plot.destroy();
+    one.plot = new uPlot({
+      width: one.host.clientWidth, height: one.host.clientHeight - 22, legend: { show: false }, padding: [6, 26, 4, 0],
+      cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false, sync: { key: "lanes" } },
+      scales: { x: { time: false, auto: false, min: range[0], max: range[1] }, y: { range: function (u, low, high) { const edge = Math.max(0.12 * (high - low), 0.05); return [low - edge, high + 4 * edge]; } } },
+      axes: [axis({ show: false }), axis({ size: 64, space: 34 })],
+      series: [{}, { stroke: ink("plum"), width: 1.6, points: { show: false } }, { stroke: ink("plum"), width: 1.6, points: { show: false } }],
+      bands: [{ series: [2, 1], fill: ink("sunk") }],
+      hooks: { draw: [drawMarks(one.lane)], setSelect: [selected] },
+    }, [[range[0], range[1]], [null, null], [null, null]], one.host);
+    one.plot.over.addEventListener("dblclick", doing.all);
+    touch(one.plot.over);
+  }
+
+  function fetchMore(one, signal, query) {
+    fetch("/captures/" + data.capture + "/envelope?" + query + "&channel=" + one.lane.channel, { signal: signal })
+      .then(function (answer) { return answer.json(); })
+      .then(function (seen) {
+        if (!seen.at) return;
+        one.plot.batch(function () {
+          one.plot.setData([seen.at, seen.low, seen.high], true);
+          one.plot.setScale("x", { min: range[0], max: range[1] });
+        });
+        one.host.dataset.ready = seen.at.length;
+      })
+      .catch(function () { /* the pilot's own request tells what is wrong */ });
+  }
+
+  function valueAt(u, s) {
+    const xs = u.data[0];
+    let low = 0, high = xs.length - 1;
+    while (high - low > 1) { const middle = (low + high) >> 1; if (xs[middle] <= s) low = middle; else high = middle; }
+    const index = s - xs[low] <= xs[high] - s ? low : high;
+    const a = u.data[1][index], b = u.data[2][index];
+    return a == null ? "no sample" : Math.abs(b - a) < 0.02 * Math.max(1, Math.abs(b)) ? number((a + b) / 2, 2) : number(a, 2) + " to " + number(b, 2);
+  }
+
+  function selected(u) {
+    if (u.select.width < 5) return;
+    const from = u.posToVal(u.select.left, "x"), to = u.posToVal(u.select.left + u.select.width, "x");
+    u.setSelect({ left: 0, top: 0, width: 0, height: 0 }, false);
+    show(from, to);
+  }
+
   function timeDigits() { return digitsFor((range[1] - range[0]) / 400); }
 
   function showCursor(u) {
@@ -93,6 +174,7 @@
       if (segment.duty != null) parts.push(["duty", number(segment.duty, 1) + " %"]);
       if (segment.amps) parts.push(["offers", number(segment.amps, 1) + " A"]);
     }
+    more.forEach(function (one) { if (one.plot) parts.push([one.lane.name, valueAt(one.plot, s) + " " + one.lane.unit]); });
     readout.replaceChildren.apply(readout, parts.map(function (part) {
       const one = document.createElement("span"), key = document.createElement("span"), value = document.createElement("b");
       key.className = "key"; key.textContent = part[0]; value.textContent = part[1];
@@ -173,6 +255,7 @@
     const mine = running;
     const columns = Math.max(200, Math.min(4000, Math.round(plot.bbox.width / (window.devicePixelRatio || 1))));
     const query = "from=" + range[0] + "&to=" + range[1] + "&columns=" + columns;
+    more.forEach(function (one) { fetchMore(one, mine.signal, query); });
     fetch("/captures/" + data.capture + "/envelope?" + query, { signal: mine.signal, headers: { accept: "application/json" } })
       .then(function (answer) { return answer.json().then(function (body) { if (!answer.ok) throw new Error(body.error); return body; }); })
       .then(function (seen) {
@@ -200,6 +283,7 @@
     begin = Math.min(Math.max(begin, whole[0]), whole[1] - width);
     range = [begin, begin + width];
     plot.setScale("x", { min: range[0], max: range[1] });
+    more.forEach(function (one) { one.plot.setScale("x", { min: range[0], max: range[1] }); });
     drawRibbon();
     clearTimeout(pending);
     pending = setTimeout(fetchRange, 70);
@@ -293,7 +377,7 @@
     if (plot) plot.destroy();
     const options = {
       width: host.clientWidth, height: host.clientHeight, legend: { show: false }, padding: [8, 26, 0, 0],
-      cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false },
+      cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false, sync: { key: "lanes" } },
       scales: { x: { time: false, auto: false, min: range[0], max: range[1] }, y: { auto: false, min: LOWEST, max: 14 } },
       axes: [
         axis({ space: 96, values: function (u, splits, i, space, step) { return splits.map(function (s) { return number(s, digitsFor(step)) + " s"; }); } }),
@@ -306,12 +390,7 @@
         drawClear: [drawBands],
         draw: [drawCycles],
         setCursor: [showCursor],
-        setSelect: [function (u) {
-          if (u.select.width < 5) return;
-          const from = u.posToVal(u.select.left, "x"), to = u.posToVal(u.select.left + u.select.width, "x");
-          u.setSelect({ left: 0, top: 0, width: 0, height: 0 }, false);
-          show(from, to);
-        }],
+        setSelect: [selected],
       },
     };
     plot = new uPlot(options, [[range[0], range[1]], [null, null], [null, null]], host);
@@ -323,6 +402,7 @@
       else zoom(event.deltaY > 0 ? 1.25 : 0.8, plot.posToVal(event.clientX - plot.over.getBoundingClientRect().left, "x"));
     }, { passive: false });
     touch(plot.over);
+    more.forEach(buildMore);
     drawRibbon();
     fetchRange();
   }
@@ -348,6 +428,7 @@
   new ResizeObserver(function () {
     if (!plot || plot.width === host.clientWidth) return;
     plot.setSize({ width: host.clientWidth, height: host.clientHeight });
+    more.forEach(function (one) { one.plot.setSize({ width: one.host.clientWidth, height: one.host.clientHeight - 22 }); });
     drawRibbon();
     fetchRange();
   }).observe(host);
