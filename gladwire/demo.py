@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.lock_motor import LockScript, latch_volts
+from gladwire.core.simulate.mains import mains
 from gladwire.core.simulate.script import PilotScript, Scope
 from gladwire.core.waveform import Waveform
 from gladwire.store.captures import add_capture
@@ -64,10 +65,22 @@ def _plug_in(pilot: Waveform) -> bytes:
     lock = LockScript().drive(1.4, through=False).drive(2.6, through=False).drive(3.8, through=False)
     current, position = lock.record(pilot.duration_s + 1, rate, seed=3)
     lanes = {"CP (V)": pilot, "PP (V)": latch, "Lock current (A)": current, "Lock position (V)": position}
+    return _lanes(lanes, count)
+
+
+def _with_mains(pilot: Waveform) -> bytes:
+    """The pilot with voltage and current of one phase beside it, from plug-in to the orderly end."""
+    rate, count = pilot.rate_hz, len(pilot.samples)
+    volts, amps = mains([(3.5, 231.0), (8.25, 0.0)], [(4.3, 15.4), (8.1, 0.0)], pilot.duration_s + 0.1, rate, seed=3)
+    lanes = {"CP (V)": pilot, "U L1 (V)": volts, "I L1 (A)": amps}
+    return _lanes(lanes, count)
+
+
+def _lanes(lanes: dict[str, Waveform], count: int) -> bytes:
+    rate_hz = next(iter(lanes.values())).rate_hz
     columns = {name: np.round(wave.samples[:count].astype(np.float64), 3) for name, wave in lanes.items()}
-    frame = pl.DataFrame({"Time (s)": np.round(np.arange(count) / rate, 7), **columns})
     text = io.BytesIO()
-    frame.write_csv(text)
+    pl.DataFrame({"Time (s)": np.round(np.arange(count) / rate_hz, 7), **columns}).write_csv(text)
     return text.getvalue()
 
 
@@ -194,7 +207,7 @@ CASES = (
         "Hire desk: car says “check plug”, post lamp is steady green. Third time this week.",
         (
             DemoCapture("ferry_stall3_first_try.csv", "First try, as found", _not_home, _plain, 50e3),
-            DemoCapture("ferry_stall3_pushed_home.csv", "Plug pushed home, lip trimmed", _session, _plain, 100e3),
+            DemoCapture("ferry_stall3_pushed_home.csv", "Plug pushed home, lip trimmed", _session, _with_mains, 40e3),
         ),
         closed=True,
     ),

@@ -49,7 +49,7 @@ def test_text_says_what_the_page_says(tmp_path: Path, capsys: pytest.CaptureFixt
     code, out, _ = run(capsys, str(table(tmp_path)))
     assert code == 0
     assert "“A” was taken for the pilot" in out
-    assert "Nothing wrong on the pilot" in out
+    assert "Nothing wrong in what was captured" in out
 
 
 def test_roles_settle_channels(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

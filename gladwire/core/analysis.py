@@ -11,6 +11,8 @@ from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.diagnosis.ranking import rank
 from gladwire.core.findings import SEVERITIES, Finding, apply
 from gladwire.core.lock import LockRecord, measure_lock
+from gladwire.core.mains import MainsRecord, measure_mains
+from gladwire.core.mains_rules import Ac
 from gladwire.core.pilot.channel import choose_pilot
 from gladwire.core.pilot.measure import measure
 from gladwire.core.pilot.reading import Settled
@@ -22,7 +24,7 @@ from gladwire.core.session.stages import StageResult, placed, spine_of, walk
 from gladwire.core.waveform import Recording
 
 # Raise when results would differ for the same capture; stored results of an older analyser are then rebuilt.
-ANALYSER_VERSION = 1
+ANALYSER_VERSION = 2
 
 
 class ChannelInfo(BaseModel):
@@ -52,6 +54,7 @@ class Analysis(BaseModel):
     pilot: PilotRecord
     proximity: ProximityRecord | None = None
     lock: LockRecord | None = None
+    mains: MainsRecord | None = None
     findings: tuple[Finding, ...]
     stages: tuple[StageResult, ...]
     outcome: Outcome
@@ -65,15 +68,16 @@ def analyse(recording: Recording, settled: Settled | None = None) -> Analysis:
     choice = choose_pilot(recording.channels, settled.pilot, settled.others)
     record = measure(recording.channels[choice.number], settled)
     roles = roles_of(recording.channels, choice.number, settled.roles)
-    proximity, lock = _proximity(recording, roles), _lock(recording, roles)
+    proximity, lock, mains = _proximity(recording, roles), _lock(recording, roles), _mains(recording, roles)
     found = [
         *apply(rules.PILOT, record),
         *(apply(rules.PROXIMITY, proximity) if proximity else ()),
         *(apply(rules.LOCK, lock) if lock else ()),
+        *(apply(rules.MAINS, Ac(record, mains)) if mains else ()),
     ]
     gravest = sorted(found, key=lambda f: (-SEVERITIES.index(f.severity), f.start_s))
     findings = placed(gravest, spine_of(record))
-    stages = walk(record, findings, proximity, lock)
+    stages = walk(record, findings, proximity, lock, mains)
     return Analysis(
         format=recording.format,
         remarks=recording.remarks,
@@ -87,6 +91,7 @@ def analyse(recording: Recording, settled: Settled | None = None) -> Analysis:
         pilot=record,
         proximity=proximity,
         lock=lock,
+        mains=mains,
         findings=findings,
         stages=stages,
         outcome=outcome_of(record, stages, findings),
@@ -105,3 +110,8 @@ def _lock(recording: Recording, roles: Sequence[RoleOf]) -> LockRecord | None:
     current = next((recording.channels[r.number] for r in roles if r.role == "lock_current"), None)
     position = next((recording.channels[r.number] for r in roles if r.role == "lock_position"), None)
     return measure_lock(current, position) if current is not None else None
+
+
+def _mains(recording: Recording, roles: Sequence[RoleOf]) -> MainsRecord | None:
+    volts, amps = ([recording.channels[r.number] for r in roles if r.role == role] for role in ("mains_v", "mains_a"))
+    return measure_mains(volts, amps) if volts or amps else None

@@ -9,17 +9,20 @@ from typing import Literal, NamedTuple
 
 from gladwire.core.waveform import Waveform
 
-Role = Literal["cp", "pp", "lock_current", "lock_position", "other"]
+Role = Literal["cp", "pp", "lock_current", "lock_position", "mains_v", "mains_a", "other"]
 
 ROLE_WORDS: dict[Role, str] = {
     "cp": "control pilot",
     "pp": "proximity",
     "lock_current": "lock actuator current",
     "lock_position": "lock position",
+    "mains_v": "mains voltage at the vehicle",
+    "mains_a": "mains current",
     "other": "something else",
 }
 _PROXIMITY = re.compile(r"\b(pp|prox\w*)\b", re.IGNORECASE)
 _LOCK = re.compile(r"\b(lock\w*|latch\w*|actuator|motor)\b", re.IGNORECASE)
+_MAINS = re.compile(r"\b(l[123]|mains?|phase|u[123n]?|i[123n]?|irms|urms|line)\b", re.IGNORECASE)
 _POSITION = re.compile(r"\b(pos\w*|feedback|switch|sensor|fb)\b", re.IGNORECASE)
 
 
@@ -50,4 +53,6 @@ def _by_name(wave: Waveform) -> Role:
         return "pp"
     if _LOCK.search(name):
         return "lock_current" if wave.unit == "A" and not _POSITION.search(name) else "lock_position"
+    if _MAINS.search(name):
+        return "mains_a" if wave.unit == "A" else "mains_v" if wave.unit == "V" else "other"
     return "other"

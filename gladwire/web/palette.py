@@ -21,6 +21,7 @@ USES = (
     ("copper", "paper", 3.0, "the wire on paper"),
     ("volts", "panel", 4.5, "volts"),
     ("plum", "panel", 4.5, "lock and proximity"),
+    ("amps", "panel", 4.5, "amperes"),
     ("proven", "panel", 4.5, "proven, in band"),
     ("proven", "paper", 3.0, "marks on paper"),
     ("failed", "panel", 4.5, "failed, out of band"),

@@ -42,7 +42,7 @@ def test_from_a_dropped_file_to_the_verdict_in_one_request(client: TestClient) -
     page = text(client, drop(client))
     assert re.search(r"The post offered 1[56]\.\d A", page)
     assert "Pilot proven" in page
-    assert "Nothing wrong on the pilot" in page
+    assert "Nothing wrong in what was captured" in page
 
 
 def test_a_fault_leads_the_page_and_can_be_followed_to_moment_rule_and_source(client: TestClient) -> None:

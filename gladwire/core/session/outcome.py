@@ -23,14 +23,14 @@ OUTCOME_WORDS: dict[Outcome, str] = {
 }
 # Facts about the capture that must be settled before its levels are judged.
 _CAPTURE_FIRST = ("capture_ac_coupled", "capture_clipped")
-_BEFORE_HOLD = ("proximity", "lock", "pilot", "offer", "request", "parameters")
+_BEFORE_HOLD = ("proximity", "lock", "pilot", "offer", "request", "parameters", "energise", "draw")
 _NOTHING_TO_JUDGE = ("no_pilot",)
 # Findings of a session that waits longer than anybody would.
 _STALLED = ("no_offer", "never_asked")
 
 
 def outcome_of(record: PilotRecord, stages: Sequence[StageResult], findings: Sequence[Finding]) -> Outcome:
-    """What the pilot alone can decide. It cannot prove that current flowed, so never "charged"."""
+    """What the capture decides. A pilot alone cannot prove that current flowed: "charged" needs mains beside it."""
     if not record.reading.is_pilot_like or any(f.code in _NOTHING_TO_JUDGE for f in findings):
         return "unknown"
     state = {s.stage: s.state for s in stages}
@@ -38,6 +38,8 @@ def outcome_of(record: PilotRecord, stages: Sequence[StageResult], findings: Seq
         return "dropped_out"
     if any(state.get(name) == "failed" for name in _BEFORE_HOLD):
         return "dropped_out" if requests(record) and asking_s(record) > 5.0 else "failed_to_start"
+    if state["hold"] == "proven" and state["end"] == "proven":
+        return "charged"
     stalled = any(f.code in _STALLED and f.severity == "suspect" for f in findings)
     return "failed_to_start" if stalled and state.get("request") == "not_reached" else "unknown"
 
@@ -67,7 +69,13 @@ def _story(record: PilotRecord, findings: Sequence[Finding]) -> str:
         else f"{amps(made[0].advertised_current_a or 0.0)} (duty {made[0].duty_percent:.1f} %)"
     )
     suspect = next((f for f in findings if f.severity == "suspect"), None)
+    flows = next((f for f in findings if f.code == "current_flows"), None)
+    ended = any(f.code == "stopped_asking" for f in findings)
     text = (
         f"The post offered {offered} and the vehicle asked for {seconds(asking_s(record))}; the pilot did not stop it."
     )
+    if flows:
+        end = "and it ended in order" if ended else "until the capture ends"
+        drawn = f"{flows.measured} for {seconds(flows.end_s - flows.start_s)}"
+        text = f"The post offered {offered}; the vehicle drew {drawn}, {end}."
     return f"{text} To watch: {suspect.text}" if suspect else text

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.findings import Finding
 from gladwire.core.lock import LockRecord
+from gladwire.core.mains import MainsRecord
 from gladwire.core.pilot.record import PilotRecord, Segment
 from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import asking_s, requests
@@ -82,6 +83,8 @@ class _Verdict(NamedTuple):
 _BREAKING = {
     "proximity": {"latch_pressed", "proximity_intermittent", "proximity_wrong"},
     "lock": {"lock_obstructed", "lock_no_feedback"},
+    "energise": {"mains_missing", "mains_without_request"},
+    "draw": {"current_missing", "current_over_offer"},
     "pilot": {
         "oscillating_without_vehicle",
         "pilot_stuck_at_zero",
@@ -95,7 +98,7 @@ _BREAKING = {
     "offer": {"duty_forbidden", "frequency_out"},
     "request": {"hunting"},
     "parameters": {"hunting"},
-    "hold": {"pilot_lost_while_asking", "offer_withdrawn", "pilot_withdrawn", "pilot_interrupted"},
+    "hold": {"pilot_lost_while_asking", "offer_withdrawn", "pilot_withdrawn", "pilot_interrupted", "current_lost"},
 }
 
 
@@ -116,8 +119,9 @@ def walk(
     findings: Sequence[Finding],
     proximity: ProximityRecord | None = None,
     lock: LockRecord | None = None,
+    mains: MainsRecord | None = None,
 ) -> tuple[StageResult, ...]:
-    """Walk the spine the capture shows. proximity, lock: where lanes of theirs were captured beside the pilot."""
+    """Walk the spine the capture shows. proximity, lock, mains: where lanes of theirs were captured."""
     results: list[StageResult] = []
     broken = False
     for stage in spine_of(record):
@@ -126,6 +130,8 @@ def walk(
             verdict = _proximity(proximity, findings)
         elif stage.key == "lock" and lock:
             verdict = _lock(lock, findings)
+        elif mains and stage.key in _MAINS_JUDGES:
+            verdict = _MAINS_JUDGES[stage.key](record, mains, findings)
         if broken and verdict.state == "not_captured" and stage.key not in ("seat", "proximity", "lock", "pilot"):
             verdict = _Verdict("not_reached", "An earlier stage failed.")
         # What follows a failure may still have been seen; only what was not seen is called not reached.
@@ -275,6 +281,48 @@ def _end(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:
     return _Verdict("not_captured", "The vehicle is not seen asking.")
 
 
+def _energise(record: PilotRecord, mains: MainsRecord, findings: Sequence[Finding]) -> _Verdict:
+    broken = breaking(findings, "energise")
+    if broken:
+        return _failed(broken)
+    on = next((f for f in findings if f.code in ("mains_on", "current_flows")), None)
+    if on:
+        return _Verdict("proven", on.text, on.measured, on.start_s, on.end_s)
+    if not mains.has_volts or requests(record):
+        return _Verdict("not_captured", "The capture does not show the contactor's output long enough to tell.")
+    return _Verdict("not_reached", "No mains, and the vehicle is not seen asking.")
+
+
+def _draw(record: PilotRecord, mains: MainsRecord, findings: Sequence[Finding]) -> _Verdict:
+    broken = breaking(findings, "draw")
+    if broken:
+        return _failed(broken)
+    flows = next((f for f in findings if f.code == "current_flows"), None)
+    if flows:
+        return _Verdict("proven", flows.text, flows.measured, flows.start_s, flows.end_s)
+    why = "No current flows in this capture." if mains.has_amps else "Current was not captured."
+    return _Verdict("not_captured", why)
+
+
+def _hold_with_mains(record: PilotRecord, mains: MainsRecord, findings: Sequence[Finding]) -> _Verdict:
+    broken = breaking(findings, "hold")
+    if broken:
+        return _failed(broken)
+    ended = next((f for f in findings if f.code == "stopped_asking"), None)
+    if mains.amps and ended and mains.amps[-1].end_s > ended.start_s - HELD_UNTIL_S:
+        flowed = sum(s.duration_s for s in mains.amps)
+        why = f"Current flowed for {seconds(flowed)}, until the vehicle let go of its request."
+        return _Verdict("proven", why, seconds(flowed), mains.amps[0].start_s, mains.amps[-1].end_s)
+    return _hold(record, findings)
+
+
+# Chargers ramp down before they let go of the request.
+HELD_UNTIL_S = 5.0
+_MAINS_JUDGES: dict[str, Callable[[PilotRecord, MainsRecord, Sequence[Finding]], _Verdict]] = {
+    "energise": _energise,
+    "draw": _draw,
+    "hold": _hold_with_mains,
+}
 _JUDGES: dict[str, Callable[[PilotRecord, Sequence[Finding]], _Verdict]] = {
     "pilot": _pilot,
     "offer": _offer,

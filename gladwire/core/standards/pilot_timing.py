@@ -25,6 +25,11 @@ CAPACITANCE_MAX_NF = 5.5
 
 # After the plug is drawn the post stops oscillating within this time.
 OSCILLATION_AFTER_UNPLUG_MAX_S = 3.0
+# The post switches on within this time of C, and off within this time of losing C or the pilot.
+SWITCH_ON_MAX_S = 3.0
+SWITCH_OFF_MAX_S = 0.1
+# The vehicle follows a lower offer within this time.
+FOLLOW_OFFER_MAX_S = 5.0
 SEQUENCES_SOURCE: Source = IEC_61851_SEQUENCES
 
 # A post that wants to be matched anew shows E or F for at least this long.

@@ -7,11 +7,7 @@ from dataclasses import dataclass
 from fastapi import APIRouter
 from starlette.responses import Response
 
-from gladwire.core.findings import Rule
-from gladwire.core.lock import LockRecord
-from gladwire.core.pilot.record import PilotRecord
-from gladwire.core.proximity_lane import ProximityRecord
-from gladwire.core.rules import ALL
+from gladwire.core.rules import ALL, AnyRule
 from gladwire.core.standards import pilot_levels, pilot_timing
 from gladwire.core.standards.pilot_duty import DIFFERENCES, TABLES, Difference, DutyTable
 from gladwire.core.standards.pilot_levels import SAE_BANDS, STATES, Band, PilotState
@@ -36,7 +32,7 @@ class LimitsPage:
     tables: tuple[DutyTable, ...]
     differences: tuple[Difference, ...]
     constants: list[Constant]
-    rules: tuple[Rule[PilotRecord] | Rule[ProximityRecord] | Rule[LockRecord], ...]
+    rules: tuple[AnyRule, ...]
     sources: tuple[Source, ...]
 
 

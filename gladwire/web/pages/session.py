@@ -236,11 +236,18 @@ def _more_lanes(analysis: Analysis) -> list[dict[str, Any]]:
             marks = [{"start": s.start_s, "end": s.end_s, "text": s.state} for s in analysis.proximity.segments]
         elif channel.role == "lock_current" and analysis.lock and analysis.lock.current_channel == channel.name:
             marks = [{"start": a.start_s, "end": a.end_s, "text": _attempt_words(a)} for a in analysis.lock.attempts]
+        elif channel.role == "mains_v" and analysis.mains:
+            marks = [{"start": s.start_s, "end": s.end_s, "text": f"{s.rms:.0f} V"} for s in analysis.mains.volts]
+        elif channel.role == "mains_a" and analysis.mains:
+            marks = [{"start": s.start_s, "end": s.end_s, "text": f"{s.rms:.1f} A"} for s in analysis.mains.levels]
         elif channel.role != "lock_position":
             continue
         unit = {"ohm": "Ω"}.get(channel.unit, channel.unit)
         words = ROLE_WORDS[channel.role] + (", by its name" if channel.guessed else "")
-        lanes.append({"channel": number, "name": channel.name, "role": words, "unit": unit, "marks": marks})
+        colour = {"mains_v": "volts", "mains_a": "amps"}.get(channel.role, "plum")
+        lanes.append(
+            {"colour": colour, "channel": number, "name": channel.name, "role": words, "unit": unit, "marks": marks}
+        )
     return lanes
 
 

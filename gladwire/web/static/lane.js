@@ -82,6 +82,7 @@
     const section = document.createElement("div"), name = document.createElement("span"), plotHost = document.createElement("div");
     section.className = "lane-more";
     name.className = "name";
+    name.style.borderColor = "var(--gw-" + lane.colour + ")";
     const bold = document.createElement("b"), soft = document.createElement("span");
     bold.textContent = lane.name; soft.className = "soft"; soft.textContent = " " + lane.unit + " · " + lane.role;
     name.append(bold, soft);
@@ -106,7 +107,7 @@
         c.strokeStyle = ink("line");
         c.lineWidth = dpr;
         c.beginPath(); c.moveTo(from, u.bbox.top); c.lineTo(from, u.bbox.top + u.bbox.height); c.stroke();
-        c.fillStyle = ink("plum");
+        c.fillStyle = ink(lane.colour);
         if (to - from > 40 * dpr || lane.unit === "A") c.fillText(mark.text, from + 5 * dpr, u.bbox.top + 13 * dpr);
       });
       c.restore();
@@ -120,7 +121,7 @@
       cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false, sync: { key: "lanes" } },
       scales: { x: { time: false, auto: false, min: range[0], max: range[1] }, y: { range: function (u, low, high) { const edge = Math.max(0.12 * (high - low), 0.05); return [low - edge, high + 4 * edge]; } } },
       axes: [axis({ show: false }), axis({ size: 64, space: 34 })],
-      series: [{}, { stroke: ink("plum"), width: 1.6, points: { show: false } }, { stroke: ink("plum"), width: 1.6, points: { show: false } }],
+      series: [{}, { stroke: ink(one.lane.colour), width: 1.6, points: { show: false } }, { stroke: ink(one.lane.colour), width: 1.6, points: { show: false } }],
       bands: [{ series: [2, 1], fill: ink("sunk") }],
       hooks: { draw: [drawMarks(one.lane)], setSelect: [selected] },
     }, [[range[0], range[1]], [null, null], [null, null]], one.host);

@@ -1,0 +1,118 @@
+"""Mains beside the pilot, made by the simulator: contactor, current, offer, and the whole AC story to its end."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from gladwire.core.analysis import Analysis, analyse
+from gladwire.core.mains import measure_mains
+from gladwire.core.simulate.mains import mains
+from gladwire.core.simulate.script import PilotScript
+from gladwire.core.waveform import Recording, Waveform
+from tests.build import HEALTHY, QUIET, codes, pilot
+
+RATE = 40e3
+Rows = list[tuple[float, float]]
+
+
+def asks_from_1_to_15(duty: float = 26.7, then: float | None = None) -> PilotScript:
+    script = pilot().hold(12, 300).hold(9, 300).pwm(9, duty, 400)
+    script.pwm(6, duty, 14_000)
+    return script.hold(then, 2000) if then is not None else script.pwm(9, duty, 500).hold(9, 500).hold(12, 1000)
+
+
+def seen(script: PilotScript, volts: Rows, amps: Rows, phases: int = 1) -> Analysis:
+    cp = script.record(RATE, QUIET)
+    waves = [cp, *mains(volts, amps, cp.duration_s, RATE, phases)]
+    return analyse(Recording(tuple(waves), "test"))
+
+
+def stage(analysis: Analysis, name: str) -> str:
+    return next(s.state for s in analysis.stages if s.stage == name)
+
+
+ON: Rows = [(1.4, 230), (15.05, 0)]
+FLOWS: Rows = [(3.0, 15.5), (14.8, 0)]
+
+
+@pytest.mark.parametrize("phases", [1, 3])
+def test_a_whole_charge_is_proven_from_pilot_to_end(phases: int) -> None:
+    analysis = seen(asks_from_1_to_15(), ON, FLOWS, phases)
+    assert analysis.outcome == "charged"
+    assert [stage(analysis, s) for s in ("pilot", "offer", "request", "energise", "draw", "hold", "end")] == [
+        "proven"
+    ] * 7
+    assert analysis.mains is not None
+    span = analysis.mains.amps[0]
+    assert (span.rms, span.phases) == (pytest.approx(15.5, abs=0.2), phases)
+    assert (span.start_s, span.end_s) == (pytest.approx(3.0, abs=0.02), pytest.approx(14.8, abs=0.02))
+    assert analysis.mains.volts[0].rms == pytest.approx(230, abs=2)
+    assert "drew 15.5 A" in analysis.verdict
+    assert analysis.causes[0].owner == "none"
+
+
+@pytest.mark.parametrize(
+    ("script", "volts", "amps", "code", "failed", "outcome", "cause"),
+    [
+        (asks_from_1_to_15(), [], [], "mains_missing", "energise", "dropped_out", "contactor_not_closing"),
+        (asks_from_1_to_15(), [(0.0, 230)], FLOWS, "mains_without_request", "energise", "dropped_out", "contactor_welded"),
+        (asks_from_1_to_15(), ON, [], "current_missing", "draw", "dropped_out", "charger_not_starting"),
+        (asks_from_1_to_15(10), ON, FLOWS, "current_over_offer", "draw", "dropped_out", "offer_not_followed"),
+        (asks_from_1_to_15(), [(1.4, 230), (8, 0)], [(3, 15.5), (8, 0)], "current_lost", "hold", "dropped_out",
+         "supply_dropped"),
+        (asks_from_1_to_15(then=0), [(1.4, 230), (15.0, 0)], [(3, 15.5), (15.0, 0)], "current_lost", "hold", "dropped_out",
+         "post_stopped_with_error"),
+    ],
+)  # fmt: skip
+def test_each_fault_of_the_ac_story(
+    script: PilotScript, volts: Rows, amps: Rows, code: str, failed: str, outcome: str, cause: str
+) -> None:
+    analysis = seen(script, volts, amps)
+    assert code in codes(analysis)
+    assert (stage(analysis, failed), analysis.outcome) == ("failed", outcome)
+    assert cause in {c.code for c in analysis.causes[:2]}
+
+
+def test_closing_late_and_opening_late_are_said() -> None:
+    """IEC 61851-1 Annex A, from memory: on within 3 s of C, off within 100 ms of losing it."""
+    late = seen(asks_from_1_to_15(), [(4.8, 230), (15.5, 0)], [(6, 15), (14.8, 0)])
+    found = {f.code: f for f in late.findings}
+    assert (found["mains_on"].severity, found["mains_on"].measured) == ("suspect", "3.8 s")
+    assert found["mains_off_late"].measured.startswith("5")
+
+
+def test_a_lower_offer_may_take_five_seconds() -> None:
+    """IEC 61851-1 Annex A, from memory."""
+    script = pilot().hold(12, 300).hold(9, 300).pwm(9, 26.7, 400).pwm(6, 26.7, 6000).pwm(6, 10, 9000)
+    good = seen(script, [(1.4, 230)], [(3, 15.5), (10, 5.8)])
+    assert "current_over_offer" not in codes(good)
+    assert [round(level.rms) for level in good.mains.levels] == [16, 6]  # type: ignore[union-attr]
+    bad = seen(script, [(1.4, 230)], [(3, 15.5), (15, 5.8)])
+    assert "current_over_offer" in codes(bad)
+
+
+def test_a_loggers_rms_values_read_the_same() -> None:
+    times = np.arange(0, 20, 0.5)
+    amps = np.where((times > 3) & (times < 15), 15.5, 0.0).astype(np.float32)
+    record = measure_mains([], [Waveform("I_L1", amps, 2.0, 0.0, "A")])
+    assert [(s.rms, s.phases) for s in record.amps] == [(pytest.approx(15.5, rel=0.01), 1)]
+    assert record.amps[0].start_s == pytest.approx(3.0, abs=0.6)
+
+
+def test_pick_up_on_a_dead_phase_is_not_counted() -> None:
+    dead = Waveform("I_L2", np.random.default_rng(1).normal(0, 0.2, int(4 * RATE)).astype(np.float32), RATE, 0.0, "A")
+    waves = [*mains([(0, 230)], [(1, 15.5)], 4, RATE, 1), dead]
+    record = measure_mains([waves[0]], waves[1:])
+    assert [s.phases for s in record.amps] == [1]
+
+
+def test_nothing_flows_nothing_is_found() -> None:
+    waves = mains([], [], 3, RATE)
+    record = measure_mains(waves[:1], waves[1:])
+    assert (record.volts, record.amps, record.levels) == ((), (), ())
+
+
+def test_a_healthy_circuit_needs_no_mains_to_be_judged() -> None:
+    script = pilot().circuit(HEALTHY, "waiting", 500).circuit(HEALTHY, "asking", 4000, 26.7)
+    assert analyse(Recording((script.record(RATE, QUIET),), "test")).mains is None
