@@ -73,7 +73,8 @@ def _inspect(chosen: argparse.Namespace) -> int:
         try:
             results.append((path.name, analyse_file(path, settled, chosen.interval)))
         except UnreadableError as error:
-            print(f"glad inspect: {path.name}: {error}", file=sys.stderr)
+            option = " (option --interval)" if error.hint and "interval" in error.hint else ""
+            print(f"glad inspect: {path.name}: {error}{option}", file=sys.stderr)
             return 2
         except OSError as error:
             print(f"glad inspect: {path.name}: {error.strerror or error}", file=sys.stderr)

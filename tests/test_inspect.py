@@ -76,6 +76,7 @@ def test_the_launcher_takes_files_from_where_the_person_stands(tmp_path: Path) -
         (["missing.csv"], "there is no such file"),
         (["."], "this is no file"),
         (["diary.txt"], "rows of numbers were expected"),
+        (["bare.csv"], "(option --interval)"),
         (["a.csv", "--role", "A=pilot"], "NAME=ROLE was expected"),
         (["a.csv", "--role", "C=cp"], "there is no channel “C”"),
         (["a.csv", "--role", "C=pp"], "there is no channel “C”"),
@@ -91,6 +92,7 @@ def test_trouble_is_one_line_and_exit_2(
 ) -> None:
     monkeypatch.chdir(tmp_path)
     table(tmp_path)
+    (tmp_path / "bare.csv").write_text("9.0\n9.1\n9.0\n" * 50)
     (tmp_path / "diary.txt").write_text("dear diary\nnothing\nhappened\n")
     code, out, err = run(capsys, *arguments)
     assert (code, out) == (2, "")

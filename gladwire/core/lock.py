@@ -9,6 +9,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.blocks import over_blocks
 from gladwire.core.robust import median, quantile
 from gladwire.core.waveform import Floats, Waveform
 
@@ -82,10 +83,8 @@ def measure_lock(current: Waveform, position: Waveform | None) -> LockRecord:
 
 def _levels(wave: Waveform) -> tuple[Floats, float]:
     """(mean of every block, block length in seconds); missing samples count as the idle level."""
-    size = max(1, round(_BLOCK_S * wave.rate_hz))
-    count = max(1, len(wave.samples) // size)
-    table = np.nan_to_num(np.asarray(wave.samples[: count * size], dtype=np.float64).reshape(count, -1))
-    return table.mean(axis=1), size / wave.rate_hz
+    values, size = over_blocks(wave, _BLOCK_S, lambda rows: np.nan_to_num(rows).mean(axis=1))
+    return values, size / wave.rate_hz
 
 
 def _pulses(wave: Waveform) -> list[_Pulse]:

@@ -12,6 +12,7 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.blocks import mean_square, over_blocks
 from gladwire.core.robust import quantile
 from gladwire.core.splitting import Feature, Piece, absorb_single, join, split
 from gladwire.core.waveform import Floats, Waveform
@@ -79,10 +80,8 @@ def measure_mains(volts: Sequence[Waveform], amps: Sequence[Waveform]) -> MainsR
 
 def _envelope(wave: Waveform) -> tuple[Floats, float]:
     """(largest magnitude of each block, block length in seconds); missing samples count as nought."""
-    size = max(1, round(_BLOCK_S * wave.rate_hz))
-    count = max(1, len(wave.samples) // size)
-    table = np.abs(np.nan_to_num(np.asarray(wave.samples[: count * size], dtype=np.float64))).reshape(count, -1)
-    return table.max(axis=1), size / wave.rate_hz
+    values, size = over_blocks(wave, _BLOCK_S, lambda rows: np.abs(np.nan_to_num(rows)).max(axis=1))
+    return values, size / wave.rate_hz
 
 
 def _spans(waves: Sequence[Waveform], least: float) -> tuple[Span, ...]:
@@ -117,9 +116,7 @@ def _span(waves: Sequence[Waveform], start_s: float, end_s: float, floor: float)
 def _rms(wave: Waveform, start_s: float, end_s: float) -> float:
     first = max(0, int((start_s - wave.start_s) * wave.rate_hz))
     last = max(first + 1, int((end_s - wave.start_s) * wave.rate_hz))
-    part = np.asarray(wave.samples[first:last], dtype=np.float64)
-    part = part[np.isfinite(part)]
-    return float(np.sqrt(np.mean(part**2))) if len(part) else 0.0
+    return float(np.sqrt(mean_square(wave.samples[first:last])))
 
 
 def _levels(waves: Sequence[Waveform], span: Span) -> list[Span]:

@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.blocks import over_blocks
 from gladwire.core.proximity import read_latch, read_ohms
 from gladwire.core.robust import median
 from gladwire.core.splitting import Feature, Piece, absorb_single, join, split
@@ -56,8 +57,8 @@ def measure_proximity(wave: Waveform) -> ProximityRecord:
     Missing samples take the level before them. A channel shorter than three milliseconds is one stretch.
     """
     ohms = wave.unit == "ohm"
-    size = max(1, round(_BLOCK_S * wave.rate_hz))
-    levels = _block_levels(wave, size)
+    levels, size = over_blocks(wave, _BLOCK_S, _mean_of_finite)
+    levels = _filled(levels)
     scale = np.log10(np.maximum(levels, 1e-3)) if ohms else levels
     step, near = (_STEP_LOG, _ALIKE_LOG) if ohms else (_STEP_V, _ALIKE_V)
 
@@ -74,15 +75,18 @@ def measure_proximity(wave: Waveform) -> ProximityRecord:
     return ProximityRecord(channel=wave.name, start_s=wave.start_s, end_s=wave.end_s, segments=segments)
 
 
-def _block_levels(wave: Waveform, size: int) -> Floats:
-    """Median-like level of each block: the mean of its finite samples; blocks without any repeat the one before."""
-    count = max(1, len(wave.samples) // size)
-    table = np.asarray(wave.samples[: count * size], dtype=np.float64).reshape(count, -1)
-    good = np.isfinite(table)
-    sums, counts = np.where(good, table, 0.0).sum(axis=1), good.sum(axis=1)
-    levels: Floats = sums / np.maximum(counts, 1)
-    known = np.maximum.accumulate(np.where(counts > 0, np.arange(count), 0))
-    filled: Floats = levels[known]
+def _mean_of_finite(rows: Floats) -> Floats:
+    """Mean of each row's finite samples; NaN for a row without any."""
+    good = np.isfinite(rows)
+    counts = good.sum(axis=1)
+    means: Floats = np.where(counts > 0, np.where(good, rows, 0.0).sum(axis=1) / np.maximum(counts, 1), np.nan)
+    return means
+
+
+def _filled(levels: Floats) -> Floats:
+    """Levels in which a missing one repeats the one before; 0 where none came before."""
+    known = np.maximum.accumulate(np.where(np.isfinite(levels), np.arange(len(levels)), 0))
+    filled: Floats = np.nan_to_num(levels[known])
     return filled
 
 

@@ -102,7 +102,7 @@ def test_gaps_and_tiny_lanes_do_not_crash() -> None:
     [
         ("PP", "V", "pp"), ("Proximity", "V", "pp"), ("CH2", "ohm", "pp"), ("Lock current", "A", "lock_current"),
         ("lock_motor", "A", "lock_current"), ("Lock position", "V", "lock_position"), ("lock_fb", "V", "lock_position"),
-        ("CH3", "V", "other"), ("L1", "A", "other"),
+        ("CH3", "V", "other"), ("L1", "A", "mains_a"), ("U_L2", "V", "mains_v"), ("Irms", "A", "mains_a"),
     ],
 )  # fmt: skip
 def test_roles_by_name_and_unit(name: str, unit: str, role: str) -> None:
