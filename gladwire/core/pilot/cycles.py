@@ -139,6 +139,7 @@ def plateau(trace: Trace, first: Ints, last: Ints, upper: bool) -> tuple[Floats,
         level[part] = inner.mean(axis=1)
         # The middle five of nine (or all of three) normal values span 1.14 (1.69) standard deviations.
         spread = (inner[:, -1] - inner[:, 0]) / 1.14 if fine else (volts[:, -1] - volts[:, 0]) / 1.69
-        noise[part] = spread / np.sqrt(len(shares))
+        # Two samples, one on an edge, show the edge and no noise.
+        noise[part] = np.where(room[part], spread / np.sqrt(len(shares)), 0.0)
         level[part] = np.where(room[part], level[part], volts[:, -1] if upper else volts[:, 0])
     return level, noise

@@ -20,6 +20,8 @@ ALIKE_V = 0.5
 SPARSE_STEP_V = 2.0
 SPARSE_ALIKE_V = 1.0
 _SPARSE_NEIGHBOURS = 31
+_SHORT_CYCLES = 60
+_PLACES = 10
 DUTY_STEP = 0.006
 DUTY_DRIFT = 0.005
 DUTY_ALIKE = 0.0035
@@ -68,6 +70,8 @@ def cut_oscillation(cycles: Cycles, absolute: bool) -> tuple[list[Piece], list[P
 
     pieces = split(features, _DRIFT_CYCLES)
     pieces, interruptions = absorb_single(pieces, alike)
+    # Short pieces first among themselves: alone each leaves so much open that a long neighbour would swallow it.
+    pieces = join(pieces, lambda left, right: max(_len(left), _len(right)) < _SHORT_CYCLES and alike(left, right))
     return join(pieces, alike), interruptions
 
 
@@ -112,8 +116,9 @@ def period_of(cycles: Cycles, piece: Piece) -> Value:
 def width_of(cycles: Cycles, piece: Piece) -> Value:
     """High time in samples.
 
-    Every cycle bounds the one true width from both sides; where sampling and pilot drift against each other the
-    bounds close in, and where they are locked together (20 samples to the cycle) the doubt honestly stays.
+    Every cycle bounds the one true width from both sides. Where sampling and pilot drift against each other the edges
+    fall everywhere between samples and the mean is better than any bound; where they are locked together (20 samples
+    to the cycle) the doubt honestly stays.
     """
     part = _inner(piece)
     width, doubt = cycles.width[part], cycles.width_doubt[part]
@@ -128,7 +133,22 @@ def width_of(cycles: Cycles, piece: Piece) -> Value:
     if least >= most:
         return Value(mean, max(scatter, 0.02))
     value = min(max(mean, least), most)
-    return Value(value, max(value - least, most - value, scatter, 0.02))
+    bound = max(value - least, most - value)
+    drifted = 2 * _unevenness(cycles.period[part], len(width)) * float(np.max(doubt)) + scatter
+    return Value(value, max(min(bound, drifted), scatter, 0.02))
+
+
+def _unevenness(period: Floats, count: int) -> float:
+    """How unevenly the edges fall between samples over `count` cycles: 1 where all fall alike, near 0 where everywhere.
+
+    With a period near a fraction of q parts they fall in q places only, until the rest has carried them on.
+    """
+    mean = float(np.mean(period))
+    worst = 0.0
+    for q in range(1, _PLACES + 1):
+        rest = abs(q * mean - round(q * mean))
+        worst = max(worst, min(1.0 / q, 1.0 / max(count * rest, 1e-9)))
+    return worst
 
 
 def plateaus_of(trace: Trace, edges: Edges, cycles: Cycles, piece: Piece, low_side_v: float) -> tuple[Value, Value]:
