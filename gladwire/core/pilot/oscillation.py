@@ -17,7 +17,7 @@ STEP_V = 0.8
 DRIFT_V = 0.6
 ALIKE_V = 0.5
 # A half of one or two samples shows its level only roughly.
-SPARSE_STEP_V = 2.0
+SPARSE_STEP_V = 1.2
 SPARSE_ALIKE_V = 1.0
 _SPARSE_NEIGHBOURS = 31
 _SHORT_CYCLES = 60
