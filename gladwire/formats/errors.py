@@ -18,4 +18,4 @@ class UnreadableError(Exception):
 
     def __str__(self) -> str:
         place = f"line {self.line}: " if self.line else ""
-        return f"{place}{self.what}{' ' + self.hint if self.hint else ''}"
+        return f"{place}{self.what}{'. ' + self.hint if self.hint else ''}"

@@ -67,6 +67,19 @@ def test_an_obstruction_does_not_unprove_what_was_seen_after_it() -> None:
     assert [stage(analysis, s) for s in ("pilot", "offer", "request")] == ["proven"] * 3
 
 
+def test_a_lock_that_is_never_driven_stops_no_later_stage() -> None:
+    analysis = plug_in(LockScript(), GOOD_LATCH)
+    assert stage(analysis, "lock") == "not_captured"
+    assert [stage(analysis, s) for s in ("pilot", "offer", "request", "energise", "hold", "end")] == [
+        *["proven"] * 3, "not_captured", "not_captured", "proven"]  # fmt: skip
+
+
+def test_an_open_proximity_contact_does_not_unreach_what_the_pilot_shows() -> None:
+    analysis = plug_in(LockScript().drive(0.5), [("absent", 4.2)])
+    assert (stage(analysis, "proximity"), stage(analysis, "request")) == ("not_reached", "proven")
+    assert stage(analysis, "hold") == "not_captured"
+
+
 def test_a_channel_settled_as_something_else_is_not_judged() -> None:
     analysis = plug_in(LockScript().drive(0.5, through=False), GOOD_LATCH, Settled(roles={"Lock current": "other"}))
     assert analysis.lock is None

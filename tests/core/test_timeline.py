@@ -42,6 +42,10 @@ SCOPES = {
     "large offset": Scope(offset_v=1.5, bits=10),
     "probe x10 unscaled": Scope(factor=0.1, noise_v=0.05, bits=10, range_v=2.0),
     "probe x100 unscaled": Scope(factor=0.01, noise_v=0.05, bits=10, range_v=0.2),
+    "differential 1:20": Scope(factor=1 / 20, noise_v=0.05, bits=12, range_v=1.0),
+    "differential 1:50, upside down": Scope(factor=-1 / 50, noise_v=0.05, bits=12, range_v=0.4),
+    "differential 1:200": Scope(factor=1 / 200, noise_v=0.05, bits=12, range_v=0.1),
+    "differential 1:500": Scope(factor=1 / 500, noise_v=0.05, bits=12, range_v=0.04),
     "upside down": Scope(factor=-1.0, noise_v=0.05, bits=10),
     "upside down, x10": Scope(factor=-0.1, noise_v=0.05, bits=10, range_v=2.0),
 }

@@ -20,6 +20,8 @@ _LOW_V = BY_LETTER["F"].nominal_v
 _NEAR_V = 1.15
 # Small penalties: of two readings that explain equally much, the plainer wins.
 _FACTORS = {1.0: 0.0, 10.0: 0.06, 0.1: 0.12, 100.0: 0.12, 0.001: 0.14, 1000.0: 0.16, 0.01: 0.16}
+# Differential probes divide by these.
+_FACTORS |= {20.0: 0.17, 50.0: 0.17, 200.0: 0.18, 500.0: 0.18}
 _POLARITY_PENALTY = 0.08
 _OFFSET_PENALTY = 0.1
 # Source, resistors and hum together move a level by this much without any offset.

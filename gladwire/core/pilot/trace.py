@@ -16,10 +16,6 @@ class Correction:
     scale: float = 1.0
     offset_v: float = 0.0
 
-    @property
-    def is_identity(self) -> bool:
-        return self.scale == 1.0 and self.offset_v == 0.0
-
     def to_raw(self, volts: float) -> float:
         return (volts - self.offset_v) / self.scale
 

@@ -133,9 +133,11 @@ def walk(
         elif mains and stage.key in _MAINS_JUDGES:
             verdict = _MAINS_JUDGES[stage.key](record, mains, findings)
         if broken and verdict.state == "not_captured" and stage.key not in ("seat", "proximity", "lock", "pilot"):
-            verdict = _Verdict("not_reached", "An earlier stage failed.")
+            verdict = _Verdict("not_reached", "An earlier stage was not passed.")
         # What follows a failure may still have been seen; only what was not seen is called not reached.
-        broken = broken or verdict.state in ("failed", "not_reached")
+        # Proximity or lock not seen stops nothing: an inlet may have no lock, and its lane may begin late.
+        stops = verdict.state == "not_reached" and stage.key not in ("proximity", "lock")
+        broken = broken or verdict.state == "failed" or stops
         results.append(
             StageResult(
                 stage=stage.key,
@@ -180,7 +182,7 @@ def _lock(record: LockRecord, findings: Sequence[Finding]) -> _Verdict:
     broken = breaking(findings, "lock")
     if broken:
         return _failed(broken)
-    return _Verdict("not_reached", "The lock is not driven in this capture.")
+    return _Verdict("not_captured", "The lock is not driven in this capture.")
 
 
 def _not_captured(record: PilotRecord, findings: Sequence[Finding]) -> _Verdict:

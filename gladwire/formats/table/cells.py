@@ -62,15 +62,6 @@ def number(cell: str, comma: bool) -> float | None:
     return float(cell.replace(",", ".")) if pattern.fullmatch(cell) else None
 
 
-def clock_s(cell: str) -> float | None:
-    """Seconds since midnight of a clock time, with or without a date before it; else None."""
-    match = CLOCK.fullmatch(cell)
-    if match is None:
-        return None
-    hours, minutes, seconds = match.groups()
-    return 3600.0 * int(hours) + 60.0 * int(minutes) + float(seconds.replace(",", "."))
-
-
 def is_value(cell: str, comma: bool) -> bool:
     """Whether a cell holds a number or a clock time."""
     return number(cell, comma) is not None or CLOCK.fullmatch(cell) is not None
