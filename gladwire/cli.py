@@ -71,7 +71,7 @@ def _inspect(chosen: argparse.Namespace) -> int:
     results = []
     for path in chosen.files:
         try:
-            results.append((path.name, analyse_file(path, settled, chosen.interval)))
+            results.append((path.name, analyse_file(path, settled, chosen.interval, len(chosen.files) == 1)))
         except UnreadableError as error:
             option = " (option --interval)" if error.hint and "interval" in error.hint else ""
             print(f"glad inspect: {path.name}: {error}{option}", file=sys.stderr)
@@ -79,7 +79,7 @@ def _inspect(chosen: argparse.Namespace) -> int:
         except OSError as error:
             print(f"glad inspect: {path.name}: {error.strerror or error}", file=sys.stderr)
             return 2
-    print(as_json(results) if chosen.json else "\n\n".join(as_text(*result) for result in results))
+    print(as_json(results) if chosen.json else as_text(results))
     return 0
 
 

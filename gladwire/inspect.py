@@ -11,75 +11,84 @@ from gladwire.core.analysis import Analysis, analyse
 from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.record import Segment
+from gladwire.core.session.clock import on_clock
+from gladwire.core.session.timeline import Part, Together, put_together
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
 
-Tagged = Callable[[str, dict[str, Any]], dict[str, Any]]
 _SEGMENT_KEYS = (
     "state", "oscillating", "start_s", "end_s", "high_v", "low_v", "frequency_hz", "duty_percent",
     "duty_doubt_percent", "advertised_current_a", "rise_us", "fall_us",
 )  # fmt: skip
 
 
-def analyse_file(path: Path, settled: Settled, interval_s: float | None = None) -> Analysis:
-    """Read and analyse one file. Raises UnreadableError, also where the file is missing."""
+def analyse_file(path: Path, settled: Settled, interval_s: float | None = None, alone: bool = True) -> Analysis:
+    """Read and analyse one file. alone: False lets roles of channels that other files hold pass by.
+
+    Raises UnreadableError, also where the file is missing.
+    """
     if not path.is_file():
         raise UnreadableError("there is no such file" if not path.exists() else "this is no file")
     recording = read_capture(Source(path), Options(interval_s))
+    if not alone:
+        names = {wave.name for wave in recording.channels}
+        settled = settled.model_copy(update={"roles": {k: v for k, v in settled.roles.items() if k in names}})
     try:
         return analyse(recording, settled)
     except ValueError as error:
         raise UnreadableError(str(error)) from error
 
 
+def together(results: list[tuple[str, Analysis]]) -> Together:
+    """The files as one session on one clock."""
+    return put_together([Part(name, analysis) for name, analysis in results])
+
+
 def as_object(results: list[tuple[str, Analysis]]) -> dict[str, Any]:
-    """The object of `--json`; keys that do not apply are absent. With several files each entry names its own."""
+    """The object of `--json`; keys that do not apply are absent. Several files are one session on one clock, and each
+    entry names the file it comes from."""
+    whole = together(results)
     several = len(results) > 1
+    files: list[dict[str, Any]] = [
+        {"name": name, "kind": "waveform", "format": a.format}
+        | ({"placed": alignment.how, "offset_s": alignment.offset_s, "why": alignment.text} if several else {})
+        for (name, a), alignment in zip(results, whole.alignments, strict=True)
+    ]
+    placed = [
+        (name, on_clock(analysis.scene, alignment.clock))
+        for (name, analysis), alignment in zip(results, whole.alignments, strict=True)
+    ]
 
-    def tagged(name: str, entry: dict[str, Any]) -> dict[str, Any]:
-        present = {key: value for key, value in entry.items() if value is not None}
-        return {"file": name, **present} if several else present
+    def entries(records: str, rows: Callable[[Any], list[dict[str, Any]]]) -> list[dict[str, Any]]:
+        return [
+            {"file": name, **present} if several else present
+            for name, scene in placed
+            for record in getattr(scene, records)
+            for row in rows(record)
+            if (present := {key: value for key, value in row.items() if value is not None})
+        ]
 
-    gravest = min((a for _, a in results), key=lambda a: (a.outcome == "unknown", 0))
-    return {
-        "files": [{"name": name, "kind": "waveform", "format": a.format} for name, a in results],
-        "verdict": gravest.verdict,
-        "pilot": [tagged(name, segment_entry(s)) for name, a in results for s in a.pilot.segments],
-        **_beside_pilot(results, tagged),
-        "reading": [tagged(name, a.pilot.reading.model_dump(mode="json")) for name, a in results],
-        "stages": [
-            tagged(name, s.model_dump(include={"stage", "state", "start_s", "end_s", "why"}))
-            for name, a in results
-            for s in a.stages
-        ],
-        "outcome": gravest.outcome,
-        "findings": [tagged(name, f.model_dump()) for name, a in results for f in a.findings],
-        "causes": [tagged(name, _cause_entry(c)) for name, a in results for c in a.causes],
+    said = whole.judgement
+    content: dict[str, Any] = {
+        "files": files,
+        "verdict": said.verdict,
+        "pilot": entries("pilots", lambda r: [segment_entry(s) for s in r.segments]),
+        "reading": entries("pilots", lambda r: [r.reading.model_dump(mode="json")]),
+        "stages": [s.model_dump(include={"stage", "state", "start_s", "end_s", "why"}) for s in said.stages],
+        "outcome": said.outcome,
+        "findings": [f.model_dump() for f in said.findings],
+        "causes": [_cause_entry(c) for c in said.causes],
     }
-
-
-def _beside_pilot(results: list[tuple[str, Analysis]], tagged: Tagged) -> dict[str, Any]:
-    """Proximity and lock under the contract's keys, where they were captured."""
-    found: dict[str, Any] = {}
-    proximity = [
-        tagged(name, s.model_dump(include={"start_s", "end_s", "value", "unit", "meaning"}))
-        for name, a in results
-        if a.proximity
-        for s in a.proximity.segments
-    ]
-    lock = [
-        tagged(name, t.model_dump(include={"start_s", "end_s", "pulses", "position_changed", "result"}))
-        for name, a in results
-        if a.lock
-        for t in a.lock.attempts
-    ]
-    if any(a.proximity for _, a in results):
-        found["proximity"] = proximity
-    if any(a.lock for _, a in results):
-        found["lock"] = lock
-    return found
+    content["stages"] = [{k: v for k, v in s.items() if v is not None} for s in content["stages"]]
+    if whole.scene.proximities:
+        keys = {"start_s", "end_s", "value", "unit", "meaning"}
+        content["proximity"] = entries("proximities", lambda r: [s.model_dump(include=keys) for s in r.segments])
+    if whole.scene.locks:
+        lock_keys = {"start_s", "end_s", "pulses", "position_changed", "result"}
+        content["lock"] = entries("locks", lambda r: [a.model_dump(include=lock_keys) for a in r.attempts])
+    return {key: value for key, value in content.items() if key not in ("pilot", "reading") or value}
 
 
 def _cause_entry(cause: RankedCause) -> dict[str, Any]:
@@ -98,28 +107,36 @@ def as_json(results: list[tuple[str, Analysis]]) -> str:
     return json.dumps(as_object(results), indent=1, ensure_ascii=False)
 
 
-def as_text(name: str, analysis: Analysis) -> str:
+def as_text(results: list[tuple[str, Analysis]]) -> str:
     """What the Session page says, for a terminal."""
-    lines = [f"{name} ({analysis.format})", "", analysis.verdict, ""]
-    lines += [f"Remark   {remark}" for remark in (*analysis.remarks, *analysis.pilot.reading.why)]
-    lines += [f"Channel  {analysis.channel_why}"] if analysis.channel_why else []
+    whole = together(results)
+    said = whole.judgement
+    lines = [f"{name} ({analysis.format})" for name, analysis in results]
+    if len(results) > 1:
+        pairs = zip(results, whole.alignments, strict=True)
+        lines = [f"{name} ({a.format}): {placed.offset_s:+.3f} s. {placed.text}" for (name, a), placed in pairs]
+    lines += ["", said.verdict, ""]
+    for _, analysis in results:
+        why = analysis.pilot.reading.why if analysis.pilot else ()
+        lines += [f"Remark   {remark}" for remark in (*analysis.remarks, *why)]
+        lines += [f"Channel  {analysis.channel_why}"] if analysis.channel_why else []
     lines += ["Stages"]
-    lines += [f"  {s.title:<12} {s.state.replace('_', ' '):<14} {s.why}" for s in analysis.stages]
-    lines += ["", "Pilot"]
-    lines += [_segment_line(s) for s in analysis.pilot.segments]
-    if analysis.proximity:
+    lines += [f"  {s.title:<12} {s.state.replace('_', ' '):<14} {s.why}" for s in said.stages]
+    for pilot in whole.scene.pilots:
+        lines += ["", "Pilot", *(_segment_line(s) for s in pilot.segments)]
+    for proximity in whole.scene.proximities:
         lines += ["", "Proximity"]
-        lines += [f"  {s.start_s:10.4f} to {s.end_s:10.4f} s  {s.meaning}" for s in analysis.proximity.segments]
-    if analysis.lock:
+        lines += [f"  {s.start_s:10.4f} to {s.end_s:10.4f} s  {s.meaning}" for s in proximity.segments]
+    for lock in whole.scene.locks:
         lines += ["", "Lock"]
         lines += [
             f"  {a.start_s:10.4f} to {a.end_s:10.4f} s  {a.result.replace('_', ' ')}, {a.pulses} pulses"
-            for a in analysis.lock.attempts
+            for a in lock.attempts
         ]
     lines += ["", "Findings"]
-    lines += [f"  {f.severity:<8} {f.text}" for f in analysis.findings if f.severity != "normal"]
+    lines += [f"  {f.severity:<8} {f.text}" for f in said.findings if f.severity != "normal"]
     lines += ["", "Likely causes"]
-    for cause in analysis.causes:
+    for cause in said.causes:
         lines += [
             f"  {100 * cause.confidence:3.0f} %  {cause.title} ({cause.owner})",
             f"         next: {cause.next_test}",

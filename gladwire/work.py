@@ -5,6 +5,7 @@ Runs as a process of its own, so that a capture too large for the machine ends t
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import socket
@@ -19,12 +20,13 @@ from pydantic import ValidationError
 
 from gladwire.core.analysis import ANALYSER_VERSION, Analysis, analyse
 from gladwire.core.pilot.reading import Settled
+from gladwire.core.roles import signature
 from gladwire.core.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
-from gladwire.store.analyses import newest_settlement, refuse, store_analysis
+from gladwire.store.analyses import newest_settlement, refuse, remembered_roles, store_analysis
 from gladwire.store.captures import (
     DamagedCaptureError,
     claim_next,
@@ -70,7 +72,8 @@ def work_once(sessions: Sessions, cache: SampleCache, worker: str) -> bool:
     try:
         settled = Settled.model_validate_json(settlement.settled) if settlement else Settled()
         recording = read_stored(sessions, capture, interval_s)
-        result = analyse(recording, settled)
+        settled, by_name = _with_remembered(sessions, recording, settled)
+        result = analyse(recording, settled).model_copy(update={"roles_confirmed_by": by_name})
         cache.keep(capture.sha256, interval_s, recording)
     except (UnreadableError, ValidationError, ValueError) as error:
         _refuse(sessions, capture.id, str(error))
@@ -79,6 +82,18 @@ def work_once(sessions: Sessions, cache: SampleCache, worker: str) -> bool:
     else:
         _keep(sessions, capture.id, settlement, result, recording.recorded_at)
     return True
+
+
+def _with_remembered(sessions: Sessions, recording: Recording, settled: Settled) -> tuple[Settled, str]:
+    """(settlement with the roles remembered for this instrument where it names none, who confirmed those)."""
+    if settled.roles:
+        return settled, ""
+    with sessions() as db:
+        key = signature(recording.format, [(w.name, w.unit) for w in recording.channels])
+        remembered = remembered_roles(db, key)
+        if remembered is None:
+            return settled, ""
+        return settled.model_copy(update={"roles": json.loads(remembered.roles)}), remembered.by_name
 
 
 def _refuse(sessions: Sessions, number: int, sentence: str) -> None:

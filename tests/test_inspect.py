@@ -80,7 +80,6 @@ def test_the_launcher_takes_files_from_where_the_person_stands(tmp_path: Path) -
         (["a.csv", "--role", "A=pilot"], "NAME=ROLE was expected"),
         (["a.csv", "--role", "C=cp"], "there is no channel “C”"),
         (["a.csv", "--role", "C=pp"], "there is no channel “C”"),
-        (["a.csv", "--role", "A=pp", "--role", "B=pp"], "none is left"),
     ],
 )
 def test_trouble_is_one_line_and_exit_2(

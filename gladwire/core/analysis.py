@@ -6,29 +6,30 @@ from collections.abc import Sequence
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core import rules
-from gladwire.core.diagnosis.cause import RankedCause
-from gladwire.core.diagnosis.ranking import rank
-from gladwire.core.findings import SEVERITIES, Finding, apply
+from gladwire.core.contactor import ContactorRecord, measure_contactor
 from gladwire.core.lock import LockRecord, measure_lock
 from gladwire.core.mains import MainsRecord, measure_mains
-from gladwire.core.mains_rules import Ac
+from gladwire.core.pilot.amend import amend
 from gladwire.core.pilot.channel import choose_pilot
 from gladwire.core.pilot.measure import measure
+from gladwire.core.pilot.power_noise import PowerNoise, find_power_noise
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.proximity_lane import ProximityRecord, measure_proximity
 from gladwire.core.roles import Role, RoleOf, roles_of
-from gladwire.core.session.outcome import Outcome, outcome_of, verdict_sentence
-from gladwire.core.session.stages import StageResult, placed, spine_of, walk
-from gladwire.core.waveform import Recording
+from gladwire.core.session.judgement import Judgement, judge
+from gladwire.core.session.scene import Scene
+from gladwire.core.waveform import Recording, Waveform
 
 # Raise when results would differ for the same capture; stored results of an older analyser are then rebuilt.
-ANALYSER_VERSION = 2
+ANALYSER_VERSION = 3
 
 
 class ChannelInfo(BaseModel):
-    """A channel of the file, for the person who has to settle which is which. guessed: its role came from its name."""
+    """A channel of the file, for the person who has to settle which is which. guessed: its role came from its name.
+
+    start_s, end_s: of the channel, in the file's own time base.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -37,81 +38,114 @@ class ChannelInfo(BaseModel):
     samples: int
     role: Role = "other"
     guessed: bool = False
+    start_s: float = 0.0
+    end_s: float = 0.0
 
 
-class Analysis(BaseModel):
-    """Everything the screens, the command line and the store need to know about one capture."""
+class Analysis(Judgement):
+    """Everything the screens, the command line and the store need to know about one capture.
+
+    channel_index: of the pilot, None where no channel is one. roles_confirmed_by: who confirmed the channels' roles for
+    this instrument. The records under it are those of `Scene`.
+    """
 
     model_config = ConfigDict(frozen=True)
 
     analyser: int = ANALYSER_VERSION
     format: str
+    recorded_at: str = ""
     remarks: tuple[str, ...]
     channels: tuple[ChannelInfo, ...]
-    channel_index: int
+    channel_index: int | None
     channel_why: str
     channel_guessed: bool = False
-    pilot: PilotRecord
+    roles_confirmed_by: str = ""
+    pilot: PilotRecord | None = None
     proximity: ProximityRecord | None = None
     lock: LockRecord | None = None
     mains: MainsRecord | None = None
-    findings: tuple[Finding, ...]
-    stages: tuple[StageResult, ...]
-    outcome: Outcome
-    verdict: str
-    causes: tuple[RankedCause, ...]
+    contactors: tuple[ContactorRecord, ...] = ()
+    power_noise: tuple[PowerNoise, ...] = ()
+
+    @property
+    def start_s(self) -> float:
+        return min(c.start_s for c in self.channels)
+
+    @property
+    def end_s(self) -> float:
+        return max(c.end_s for c in self.channels)
+
+    @property
+    def scene(self) -> Scene:
+        return Scene(
+            pilots=(self.pilot,) if self.pilot else (),
+            proximities=(self.proximity,) if self.proximity else (),
+            locks=(self.lock,) if self.lock else (),
+            mains=self.mains,
+            contactors=self.contactors,
+            power_noise=self.power_noise,
+        )
 
 
 def analyse(recording: Recording, settled: Settled | None = None) -> Analysis:
     """Analyse a recording. Raises ValueError when a settled channel does not exist or a channel is too short."""
     settled = settled or Settled()
     choice = choose_pilot(recording.channels, settled.pilot, settled.others)
-    record = measure(recording.channels[choice.number], settled)
+    wave = recording.channels[choice.number] if choice.number is not None else None
+    pilot = amend(measure(wave, settled), settled.amendments) if wave else None
     roles = roles_of(recording.channels, choice.number, settled.roles)
-    proximity, lock, mains = _proximity(recording, roles), _lock(recording, roles), _mains(recording, roles)
-    found = [
-        *apply(rules.PILOT, record),
-        *(apply(rules.PROXIMITY, proximity) if proximity else ()),
-        *(apply(rules.LOCK, lock) if lock else ()),
-        *(apply(rules.MAINS, Ac(record, mains)) if mains else ()),
-    ]
-    gravest = sorted(found, key=lambda f: (-SEVERITIES.index(f.severity), f.start_s))
-    findings = placed(gravest, spine_of(record))
-    stages = walk(record, findings, proximity, lock, mains)
-    return Analysis(
+    measured = Analysis(
         format=recording.format,
+        recorded_at=recording.recorded_at,
         remarks=recording.remarks,
-        channels=tuple(
-            ChannelInfo(name=w.name, unit=w.unit, samples=len(w.samples), role=r.role, guessed=r.guessed)
-            for w, r in zip(recording.channels, roles, strict=True)
-        ),
+        channels=tuple(_info(w, r) for w, r in zip(recording.channels, roles, strict=True)),
         channel_index=choice.number,
         channel_why=choice.why,
         channel_guessed=choice.guessed,
-        pilot=record,
-        proximity=proximity,
-        lock=lock,
-        mains=mains,
-        findings=findings,
-        stages=stages,
-        outcome=outcome_of(record, stages, findings),
-        verdict=verdict_sentence(record, findings),
-        causes=rank(findings),
+        pilot=pilot,
+        proximity=_proximity(recording, roles),
+        lock=_lock(recording, roles),
+        mains=_mains(recording, roles),
+        contactors=tuple(measure_contactor(w) for w in _of_role(recording, roles, "contactor")),
+        power_noise=find_power_noise(wave, pilot) if wave and pilot else (),
+        **_NOT_JUDGED.__dict__,
+    )
+    return measured.model_copy(update=judge(measured.scene).__dict__)
+
+
+_NOT_JUDGED = Judgement(findings=(), stages=(), outcome="unknown", verdict="", causes=())
+
+
+def _info(wave: Waveform, role: RoleOf) -> ChannelInfo:
+    return ChannelInfo(
+        name=wave.name,
+        unit=wave.unit,
+        samples=len(wave.samples),
+        role=role.role,
+        guessed=role.guessed,
+        start_s=wave.start_s,
+        end_s=wave.end_s,
     )
 
 
+def _of_role(recording: Recording, roles: Sequence[RoleOf], role: Role) -> list[Waveform]:
+    return [recording.channels[r.number] for r in roles if r.role == role]
+
+
 def _proximity(recording: Recording, roles: Sequence[RoleOf]) -> ProximityRecord | None:
-    wave = next((recording.channels[r.number] for r in roles if r.role == "pp"), None)
-    return measure_proximity(wave) if wave is not None else None
+    waves = _of_role(recording, roles, "pp")
+    return measure_proximity(waves[0]) if waves else None
 
 
 def _lock(recording: Recording, roles: Sequence[RoleOf]) -> LockRecord | None:
     """A lock is measured from its actuator's current; its position alone moves without telling why."""
-    current = next((recording.channels[r.number] for r in roles if r.role == "lock_current"), None)
-    position = next((recording.channels[r.number] for r in roles if r.role == "lock_position"), None)
-    return measure_lock(current, position) if current is not None else None
+    current, position = (_of_role(recording, roles, role) for role in _LOCK_ROLES)
+    return measure_lock(current[0], position[0] if position else None) if current else None
 
 
 def _mains(recording: Recording, roles: Sequence[RoleOf]) -> MainsRecord | None:
-    volts, amps = ([recording.channels[r.number] for r in roles if r.role == role] for role in ("mains_v", "mains_a"))
+    volts, amps = _of_role(recording, roles, "mains_v"), _of_role(recording, roles, "mains_a")
     return measure_mains(volts, amps) if volts or amps else None
+
+
+_LOCK_ROLES: tuple[Role, Role] = ("lock_current", "lock_position")

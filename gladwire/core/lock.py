@@ -31,7 +31,7 @@ class LockAttempt(BaseModel):
     """One attempt to lock or release. Times in seconds of the file, currents in the channel's unit.
 
     plateau: median current late in the longest pulse (a stall stands higher than a run). positioned: a position lane
-    was there to answer.
+    was there to answer. to_lock: driven the way of the first pulse of the recording, which is taken for locking.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -44,6 +44,7 @@ class LockAttempt(BaseModel):
     positioned: bool
     position_changed: bool
     result: LockResult
+    to_lock: bool = True
 
 
 class LockRecord(BaseModel):
@@ -165,4 +166,5 @@ def _attempt(group: Sequence[_Pulse], changes: Sequence[float], positioned: bool
         positioned=positioned,
         position_changed=changed,
         result=result,
+        to_lock=to_lock,
     )

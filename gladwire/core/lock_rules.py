@@ -13,7 +13,7 @@ _GOOD = "one pulse, position changes"
 
 
 def _of(record: LockRecord, result: str) -> Iterator[LockAttempt]:
-    yield from (a for a in record.attempts if a.result == result)
+    yield from (a for a in record.attempts if a.result == result and (a.to_lock or result == "released"))
 
 
 def _engaged(record: LockRecord) -> Iterator[Fact]:
@@ -49,9 +49,20 @@ def _released(record: LockRecord) -> Iterator[Fact]:
         yield Fact("normal", text, a.start_s, a.end_s, "released", "released after the end", "end")
 
 
+def _not_released(record: LockRecord) -> Iterator[Fact]:
+    for a in record.attempts:
+        if not a.to_lock and a.result in ("obstructed", "no_feedback"):
+            text = (
+                f"The lock is driven to release {times(a.pulses)} from {a.start_s:.2f} s and its position never changes: "
+                "the plug stays held. There is a manual release."
+            )
+            yield Fact("fault", text, a.start_s, a.end_s, f"{times(a.pulses)}, no movement", "released after the end")
+
+
 RULES: tuple[Rule[LockRecord], ...] = (
     Rule("lock_engaged", "lock", PRACTICE, "a lock that went home", _engaged),
     Rule("lock_obstructed", "lock", PRACTICE, "retries without movement", _obstructed),
     Rule("lock_no_feedback", "lock", PRACTICE, "a pulse nobody answers", _no_feedback),
     Rule("lock_released", "lock", PRACTICE, "the plug is free again", _released),
+    Rule("lock_not_released", "end", PRACTICE, "a release that does not move the pin", _not_released),
 )

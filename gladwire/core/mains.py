@@ -7,14 +7,16 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.blocks import mean_square, over_blocks
-from gladwire.core.robust import quantile
+from gladwire.core.robust import median, quantile
 from gladwire.core.splitting import Feature, Piece, absorb_single, join, split
+from gladwire.core.standards.supply import DIP_SHARE
 from gladwire.core.waveform import Floats, Waveform
 
 # A quarter of a mains cycle at 50 Hz: its largest value is at least 0.7 of the peak.
@@ -26,20 +28,26 @@ _GAP_S = 15e-3
 _SHORTEST_S = 30e-3
 _LEVEL_S = 0.1
 _STEP_A, _ALIKE_A = 1.0, 0.7
+# One cycle of 50 Hz; at 60 Hz the RMS over it is off by a few percent, well above the dip threshold.
+_CYCLE_S = 20e-3
 _LEVEL_BLOCKS = 12
 
 Quantity = Literal["V", "A"]
 
 
 class Span(BaseModel):
-    """A stretch in which a quantity was there. rms: of the phase with the most; phases: how many carried it."""
+    """A stretch in which a quantity was there. rms: of the phase with the most; carried_by: channels that carried it."""
 
     model_config = ConfigDict(frozen=True)
 
     start_s: float
     end_s: float
     rms: float
-    phases: int
+    carried_by: tuple[str, ...] = ()
+
+    @property
+    def phases(self) -> int:
+        return len(self.carried_by)
 
     @property
     def duration_s(self) -> float:
@@ -48,6 +56,8 @@ class Span(BaseModel):
 
 class MainsRecord(BaseModel):
     """volts, amps: stretches with voltage and current; levels: stretches of one current, in order.
+
+    dips: stretches in which a voltage that is on falls short of its usual value, rms being the lowest of it.
 
     has_volts, has_amps: whether such channels were captured at all.
     """
@@ -61,20 +71,22 @@ class MainsRecord(BaseModel):
     volts: tuple[Span, ...]
     amps: tuple[Span, ...]
     levels: tuple[Span, ...]
+    dips: tuple[Span, ...] = ()
 
 
 def measure_mains(volts: Sequence[Waveform], amps: Sequence[Waveform]) -> MainsRecord:
     """Measure mains channels of one recording; at least one of either must be given."""
     first = [*volts, *amps][0]
-    flowing = _spans(amps, _ON_A)
+    flowing, live = _spans(amps, _ON_A), _spans(volts, _ON_V)
     return MainsRecord(
         start_s=first.start_s,
         end_s=first.end_s,
         has_volts=bool(volts),
         has_amps=bool(amps),
-        volts=_spans(volts, _ON_V),
+        volts=live,
         amps=flowing,
         levels=tuple(level for span in flowing for level in _levels(amps, span)),
+        dips=tuple(dip for wave in volts for span in live for dip in _dips(wave, span)),
     )
 
 
@@ -110,13 +122,43 @@ def _spans(waves: Sequence[Waveform], least: float) -> tuple[Span, ...]:
 
 def _span(waves: Sequence[Waveform], start_s: float, end_s: float, floor: float) -> Span:
     values = [_rms(wave, start_s, end_s) for wave in waves]
-    return Span(start_s=start_s, end_s=end_s, rms=round(max(values), 3), phases=sum(v > floor / 1.5 for v in values))
+    carried = tuple(wave.name for wave, value in zip(waves, values, strict=True) if value > floor / 1.5)
+    return Span(start_s=start_s, end_s=end_s, rms=round(max(values), 3), carried_by=carried)
 
 
 def _rms(wave: Waveform, start_s: float, end_s: float) -> float:
     first = max(0, int((start_s - wave.start_s) * wave.rate_hz))
     last = max(first + 1, int((end_s - wave.start_s) * wave.rate_hz))
     return float(np.sqrt(mean_square(wave.samples[first:last])))
+
+
+def _dips(wave: Waveform, span: Span) -> list[Span]:
+    """Stretches well inside a live span in which one phase's RMS is under the dip threshold of its usual value."""
+    if wave.name not in span.carried_by:
+        return []
+    piece = _cut(wave, span.start_s + _CYCLE_S, span.end_s - _CYCLE_S)
+    if len(piece.samples) < 4:
+        return []
+    squares, size = over_blocks(piece, _CYCLE_S, lambda rows: (np.nan_to_num(rows) ** 2).mean(axis=1))
+    block_s = size / wave.rate_hz
+    values = np.sqrt(squares)
+    low = values < DIP_SHARE * median(values)
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], low, [False]]))).reshape(-1, 2)
+    return [
+        Span(
+            start_s=piece.start_s + a * block_s,
+            end_s=piece.start_s + b * block_s,
+            rms=round(float(values[a:b].min()), 1),
+            carried_by=(wave.name,),
+        )
+        for a, b in edges.tolist()
+    ]
+
+
+def _cut(wave: Waveform, start_s: float, end_s: float) -> Waveform:
+    first = max(0, round((start_s - wave.start_s) * wave.rate_hz))
+    last = max(first, round((end_s - wave.start_s) * wave.rate_hz))
+    return replace(wave, samples=wave.samples[first:last], start_s=wave.start_s + first / wave.rate_hz)
 
 
 def _levels(waves: Sequence[Waveform], span: Span) -> list[Span]:
@@ -136,6 +178,6 @@ def _levels(waves: Sequence[Waveform], span: Span) -> list[Span]:
     pieces = join(pieces, alike)
     bounds = [span.start_s, *(float(times[p.first]) for p in pieces[1:]), span.end_s]
     return [
-        Span(start_s=a, end_s=b, rms=round(float(np.mean(values[p.first : p.end])), 3), phases=span.phases)
+        Span(start_s=a, end_s=b, rms=round(float(np.mean(values[p.first : p.end])), 3), carried_by=span.carried_by)
         for p, (a, b) in zip(pieces, itertools.pairwise(bounds), strict=True)
     ]

@@ -3,13 +3,14 @@ except the pilot, which has a shape of its own (`core/pilot/channel.py`)."""
 
 from __future__ import annotations
 
+import hashlib
 import re
 from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from gladwire.core.waveform import Waveform
 
-Role = Literal["cp", "pp", "lock_current", "lock_position", "mains_v", "mains_a", "other"]
+Role = Literal["cp", "pp", "lock_current", "lock_position", "mains_v", "mains_a", "contactor", "other"]
 
 ROLE_WORDS: dict[Role, str] = {
     "cp": "control pilot",
@@ -18,12 +19,20 @@ ROLE_WORDS: dict[Role, str] = {
     "lock_position": "lock position",
     "mains_v": "mains voltage at the vehicle",
     "mains_a": "mains current",
+    "contactor": "contactor line",
     "other": "something else",
 }
 _PROXIMITY = re.compile(r"\b(pp|prox\w*)\b", re.IGNORECASE)
 _LOCK = re.compile(r"\b(lock\w*|latch\w*|actuator|motor)\b", re.IGNORECASE)
 _MAINS = re.compile(r"\b(l[123]|mains?|phase|u[123n]?|i[123n]?|irms|urms|line)\b", re.IGNORECASE)
+_CONTACTOR = re.compile(r"\b(contactor|relay|k\d|aux)\b", re.IGNORECASE)
 _POSITION = re.compile(r"\b(pos\w*|feedback|switch|sensor|fb)\b", re.IGNORECASE)
+
+
+def signature(format_key: str, channels: Sequence[tuple[str, str]]) -> str:
+    """What files of one instrument have in common: the format, and the (name, unit) of every channel in order."""
+    text = "\n".join([format_key, *(f"{name}\t{unit}" for name, unit in channels)])
+    return hashlib.sha256(text.encode()).hexdigest()
 
 
 class RoleOf(NamedTuple):
@@ -34,8 +43,8 @@ class RoleOf(NamedTuple):
     guessed: bool
 
 
-def roles_of(channels: Sequence[Waveform], pilot: int, settled: Mapping[str, Role]) -> tuple[RoleOf, ...]:
-    """Roles of all channels; pilot: number of the channel taken for the pilot."""
+def roles_of(channels: Sequence[Waveform], pilot: int | None, settled: Mapping[str, Role]) -> tuple[RoleOf, ...]:
+    """Roles of all channels; pilot: number of the channel taken for the pilot, if one was."""
     found = []
     for number, wave in enumerate(channels):
         if number == pilot:
@@ -43,14 +52,17 @@ def roles_of(channels: Sequence[Waveform], pilot: int, settled: Mapping[str, Rol
         elif wave.name in settled:
             found.append(RoleOf(number, settled[wave.name], False))
         else:
-            found.append(RoleOf(number, _by_name(wave), True))
+            found.append(RoleOf(number, role_by_name(wave), True))
     return tuple(found)
 
 
-def _by_name(wave: Waveform) -> Role:
+def role_by_name(wave: Waveform) -> Role:
+    """What a channel's name and unit say it is; never the pilot, which `choose_pilot` tells."""
     name = re.sub(r"[_\-.]", " ", wave.name)
     if _PROXIMITY.search(name) or wave.unit == "ohm":
         return "pp"
+    if _CONTACTOR.search(name):
+        return "contactor"
     if _LOCK.search(name):
         return "lock_current" if wave.unit == "A" and not _POSITION.search(name) else "lock_position"
     if _MAINS.search(name):

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
-from gladwire.core import lock_rules, mains_rules, proximity_rules
+from typing import Any
+
+from gladwire.core import contactor_rules, lock_rules, mains_rules, proximity_rules
+from gladwire.core.contactor_rules import Switching
 from gladwire.core.findings import Rule
 from gladwire.core.lock import LockRecord
 from gladwire.core.mains_rules import Ac
 from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.rules import RULES
 from gladwire.core.proximity_lane import ProximityRecord
+from gladwire.core.session import scene_rules, stamp_rules
+from gladwire.core.session.scene import Scene
 
 PILOT: tuple[Rule[PilotRecord], ...] = RULES
 PROXIMITY: tuple[Rule[ProximityRecord], ...] = proximity_rules.RULES
 LOCK: tuple[Rule[LockRecord], ...] = lock_rules.RULES
 MAINS: tuple[Rule[Ac], ...] = mains_rules.RULES
-AnyRule = Rule[PilotRecord] | Rule[ProximityRecord] | Rule[LockRecord] | Rule[Ac]
-ALL: tuple[AnyRule, ...] = (*PILOT, *PROXIMITY, *LOCK, *MAINS)
+CONTACTOR: tuple[Rule[Switching], ...] = contactor_rules.RULES
+SCENE: tuple[Rule[Scene], ...] = (*scene_rules.RULES, *stamp_rules.RULES)
+ALL: tuple[Rule[Any], ...] = (*PILOT, *PROXIMITY, *LOCK, *MAINS, *CONTACTOR, *SCENE)

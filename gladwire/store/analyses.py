@@ -7,7 +7,7 @@ import zlib
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from gladwire.store.models import Capture, Settlement, StoredAnalysis
+from gladwire.store.models import Capture, InstrumentRoles, Settlement, StoredAnalysis, utc_now
 
 
 def newest_settlement(db: Session, capture: Capture) -> Settlement | None:
@@ -67,3 +67,12 @@ def refuse(capture: Capture, sentence: str) -> None:
 
 def result_json(stored: StoredAnalysis) -> str:
     return zlib.decompress(stored.result).decode()
+
+
+def remember_roles(db: Session, signature: str, roles: str, by_name: str) -> None:
+    """Keep confirmed roles (JSON, name to role) for every file of this signature; earlier ones are replaced."""
+    db.merge(InstrumentRoles(signature=signature, roles=roles, by_name=by_name[:80], made_at=utc_now()))
+
+
+def remembered_roles(db: Session, signature: str) -> InstrumentRoles | None:
+    return db.get(InstrumentRoles, signature)

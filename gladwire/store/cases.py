@@ -9,29 +9,32 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 
 from gladwire.store.models import Capture, Case, ChargingSession, utc_now
 
-_WITH_RESULTS = selectinload(ChargingSession.captures).options(
-    selectinload(Capture.analyses), selectinload(Capture.settlements)
+_WITH_RESULTS = (
+    selectinload(ChargingSession.captures).options(
+        selectinload(Capture.analyses), selectinload(Capture.settlements), selectinload(Capture.placements)
+    ),
+    selectinload(ChargingSession.observations),
 )
 
 
 def cases(db: Session, state: str | None = None) -> Sequence[Case]:
     """Newest first, with their sessions, captures and results."""
-    chosen = select(Case).options(selectinload(Case.sessions).options(_WITH_RESULTS)).order_by(Case.id.desc())
+    chosen = select(Case).options(selectinload(Case.sessions).options(*_WITH_RESULTS)).order_by(Case.id.desc())
     return db.scalars(chosen.where(Case.state == state) if state else chosen).all()
 
 
 def case_with_sessions(db: Session, number: int) -> Case | None:
-    return db.scalar(select(Case).where(Case.id == number).options(selectinload(Case.sessions).options(_WITH_RESULTS)))
+    return db.scalar(select(Case).where(Case.id == number).options(selectinload(Case.sessions).options(*_WITH_RESULTS)))
 
 
 def charging_session(db: Session, number: int) -> ChargingSession | None:
     chosen = select(ChargingSession).where(ChargingSession.id == number)
-    return db.scalar(chosen.options(_WITH_RESULTS, joinedload(ChargingSession.case).selectinload(Case.sessions)))
+    return db.scalar(chosen.options(*_WITH_RESULTS, joinedload(ChargingSession.case).selectinload(Case.sessions)))
 
 
 def sessions_without_case(db: Session, limit: int = 20) -> Sequence[ChargingSession]:
     """Dropped captures that no case has claimed, newest first."""
-    chosen = select(ChargingSession).where(ChargingSession.case_id.is_(None)).options(_WITH_RESULTS)
+    chosen = select(ChargingSession).where(ChargingSession.case_id.is_(None)).options(*_WITH_RESULTS)
     return db.scalars(chosen.order_by(ChargingSession.id.desc()).limit(limit)).all()
 
 

@@ -20,7 +20,10 @@ class Base(DeclarativeBase):
 
 
 class Case(Base):
-    """A complaint about a vehicle and/or a post, until proven mended. state: open | closed."""
+    """A complaint about a vehicle and/or a post, until proven mended. state: open | closed.
+
+    modes: keys of the modes that were reported, by comma; each needs its own proof.
+    """
 
     __tablename__ = "cases"
 
@@ -30,25 +33,29 @@ class Case(Base):
     vehicle: Mapped[str] = mapped_column(String(120), default="")
     post: Mapped[str] = mapped_column(String(120), default="")
     waits_for: Mapped[str] = mapped_column(String(300), default="")
+    modes: Mapped[str] = mapped_column(String(120), default="")
     state: Mapped[str] = mapped_column(String(10), default="open", index=True)
     created_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
     closed_at: Mapped[datetime | None] = mapped_column(_Moment)
 
     sessions: Mapped[list[ChargingSession]] = relationship(back_populates="case", order_by="ChargingSession.id")
+    observations: Mapped[list[Observation]] = relationship(order_by="Observation.id", back_populates="case")
 
 
 class ChargingSession(Base):
-    """One plug-in. It may belong to no case yet."""
+    """One plug-in. It may belong to no case yet. mode: key of the mode it was tried in, or empty."""
 
     __tablename__ = "charging_sessions"
 
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     case_id: Mapped[int | None] = mapped_column(ForeignKey("cases.id"), index=True)
     title: Mapped[str] = mapped_column(String(200))
+    mode: Mapped[str] = mapped_column(String(20), default="")
     created_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now, index=True)
 
     case: Mapped[Case | None] = relationship(back_populates="sessions")
     captures: Mapped[list[Capture]] = relationship(back_populates="session", order_by="Capture.id")
+    observations: Mapped[list[Observation]] = relationship(order_by="Observation.id", back_populates="session")
 
 
 class Capture(Base):
@@ -75,6 +82,7 @@ class Capture(Base):
 
     session: Mapped[ChargingSession] = relationship(back_populates="captures")
     settlements: Mapped[list[Settlement]] = relationship(order_by="Settlement.id")
+    placements: Mapped[list[Placement]] = relationship(order_by="Placement.id")
     analyses: Mapped[list[StoredAnalysis]] = relationship(order_by="StoredAnalysis.id", back_populates="capture")
 
 
@@ -118,3 +126,67 @@ class StoredAnalysis(Base):
 
     capture: Mapped[Capture] = relationship(back_populates="analyses")
     settlement: Mapped[Settlement | None] = relationship()
+
+
+class Placement(Base):
+    """Where a person put a capture on its session's clock; offset_s None gives it back to the machine. Latest holds."""
+
+    __tablename__ = "placements"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    capture_id: Mapped[int] = mapped_column(ForeignKey("captures.id"), index=True)
+    offset_s: Mapped[float | None] = mapped_column(Double)
+    by_name: Mapped[str] = mapped_column(String(80))
+    why: Mapped[str] = mapped_column(String(300))
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+
+class Observation(Base):
+    """What a person heard, saw, measured or did, for a session or a case.
+
+    kind: a stamp's key, or pin | reading | code | repair. at_s: on the session's clock, for stamps. place: pin, step or
+    instrument. Struck out, it stays on record and counts no more.
+    """
+
+    __tablename__ = "observations"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    case_id: Mapped[int | None] = mapped_column(ForeignKey("cases.id"), index=True)
+    session_id: Mapped[int | None] = mapped_column(ForeignKey("charging_sessions.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(30))
+    at_s: Mapped[float | None] = mapped_column(Double)
+    place: Mapped[str] = mapped_column(String(80), default="")
+    value: Mapped[float | None] = mapped_column(Double)
+    unit: Mapped[str] = mapped_column(String(12), default="")
+    text: Mapped[str] = mapped_column(String(500), default="")
+    by_name: Mapped[str] = mapped_column(String(80), default="")
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+    struck_by: Mapped[str] = mapped_column(String(80), default="")
+
+    case: Mapped[Case | None] = relationship(back_populates="observations")
+    session: Mapped[ChargingSession | None] = relationship(back_populates="observations")
+
+
+class KnownGood(Base):
+    """A capture kept as the known-good one of a model of lead, post or vehicle. The latest of a model holds."""
+
+    __tablename__ = "known_goods"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    model: Mapped[str] = mapped_column(String(120), index=True)
+    capture_id: Mapped[int] = mapped_column(ForeignKey("captures.id"))
+    by_name: Mapped[str] = mapped_column(String(80))
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+    capture: Mapped[Capture] = relationship()
+
+
+class InstrumentRoles(Base):
+    """Roles of channels confirmed for files of one instrument, told by format, channel names and units."""
+
+    __tablename__ = "instrument_roles"
+
+    signature: Mapped[str] = mapped_column(String(64), primary_key=True)
+    roles: Mapped[str] = mapped_column(Text)
+    by_name: Mapped[str] = mapped_column(String(80))
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)

@@ -34,7 +34,7 @@ def stage(analysis: Analysis, name: str) -> str:
 
 def test_a_good_plug_in_proves_proximity_lock_and_pilot() -> None:
     analysis = plug_in(LockScript().drive(0.5).drive(3.5, way=-1), GOOD_LATCH)
-    assert [stage(analysis, s) for s in ("seat", "proximity", "lock", "pilot")] == ["not_captured", *["proven"] * 3]
+    assert [stage(analysis, s) for s in ("seat", "proximity", "lock", "pilot")] == ["proven"] * 4
     assert {"proximity_read", "lock_engaged", "lock_released"} <= codes(analysis)
     assert analysis.causes[0].code == "pilot_well"
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from gladwire.core.diagnosis.ranking import CAUSES
 from gladwire.core.rules import ALL as RULES
-from gladwire.core.session.stages import _BREAKING, AC_SPINE, DC_SPINE
+from gladwire.core.session.judges import BREAKING
+from gladwire.core.session.spine import AC_SPINE, DC_SPINE
 from gladwire.core.standards.source import SOURCES
 
 CODES = {rule.code for rule in RULES}
@@ -39,4 +40,4 @@ def test_every_rule_names_a_stage_and_a_known_source() -> None:
 
 
 def test_every_breaking_finding_exists() -> None:
-    assert set().union(*_BREAKING.values()) <= CODES
+    assert set().union(*BREAKING.values()) <= CODES

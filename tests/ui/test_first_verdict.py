@@ -16,7 +16,7 @@ from gladwire.core.simulate.script import PilotScript, Scope
 from tests.build import HEALTHY, pilot, session
 from tests.ui.conftest import Server
 
-FULL = "Drop a pilot capture"
+FULL = "Drop a capture"
 
 
 def capture(folder: Path, script: PilotScript, name: str, seed: int = 1) -> Path:
@@ -83,7 +83,7 @@ def test_zoom_from_the_whole_to_single_cycles_and_back(page: Page, tmp_path: Pat
 def test_the_ribbon_shows_the_readings_of_a_segment(page: Page, tmp_path: Path) -> None:
     drop(page, capture(tmp_path, session(asking_ms=801), "ribbon.csv"))
     lane_is_drawn(page)
-    page.locator("#ribbon button").nth(2).click()
+    page.locator(".ribbon button").nth(2).click()
     expect(page.locator("#readings")).to_contain_text("segment 3 of 7")
     expect(page.locator("#readings")).to_contain_text("Frequency")
     page.locator("#readings a").first.click()
@@ -121,12 +121,12 @@ def test_proximity_and_lock_stand_below_on_one_clock(page: Page, tmp_path: Path)
     drop(page, path)
     expect(page.locator(".verdict")).to_contain_text("The lock is driven twice")
     expect(page.locator(".basis")).to_have_count(0)
-    lanes = page.locator(".lane-more")
-    expect(lanes).to_have_count(3)
-    for number in range(3):
+    lanes = page.locator(".lane")
+    expect(lanes).to_have_count(4)
+    for number in range(4):
         expect(lanes.nth(number).locator(".plot")).to_have_attribute("data-ready", re.compile(r"\d{2,}"))
-    lanes.nth(2).scroll_into_view_if_needed()
-    box = lanes.nth(1).locator(".u-over").bounding_box()
+    lanes.nth(3).scroll_into_view_if_needed()
+    box = lanes.nth(2).locator(".u-over").bounding_box()
     assert box is not None
     page.mouse.move(box["x"] + box["width"] * 0.3, box["y"] + 20)
     for words in ("pilot", "PP", "Lock current", "Lock position"):
@@ -200,7 +200,7 @@ def test_broken_files_get_one_clear_sentence(page: Page, tmp_path: Path, name: s
     page.set_input_files("input[type=file]", path)
     expect(page.locator("main")).to_contain_text(says)
     page.goto("/")
-    expect(page.get_by_text(FULL)).to_be_visible()
+    expect(page.get_by_text(FULL, exact=True)).to_be_visible()
 
 
 @pytest.mark.parametrize("width", [360, 768, 1280])

@@ -211,11 +211,28 @@ def test_the_same_file_dropped_twice_is_stored_once(client: TestClient) -> None:
     assert drop(client) == drop(client, name="copy.csv")
 
 
-def test_several_files_become_several_sessions(client: TestClient) -> None:
+def test_files_dropped_together_are_one_plug_in_on_one_clock(client: TestClient) -> None:
     files = [("files", ("one.csv", table())), ("files", ("two.csv", table() + b"0.9,9\n"))]
-    answer = client.post("/captures", files=files)
-    assert answer.headers["location"] == "/"
-    assert len(set(re.findall(r"/sessions/\d+", client.get("/").text))) == 2
+    location = client.post("/captures", files=files).headers["location"]
+    page = client.get(location).text
+    assert "2 recordings on one clock" in page
+    assert "shared events" in page
+
+
+def test_a_recording_is_added_to_a_session_and_taken_out_again(client: TestClient) -> None:
+    location = drop(client)
+    number = location.rsplit("/", 1)[1]
+    again = client.post("/captures", files=[("files", ("same.csv", table()))], data={"session": number})
+    assert again.status_code == 409
+    assert "Nothing was stored" in again.text
+    more = client.post("/captures", files=[("files", ("more.csv", table() + b"0.9,9\n"))], data={"session": number})
+    assert more.headers["location"] == location
+    capture = re.findall(r"/captures/(\d+)/apart", client.get(location).text)[0]
+    apart = client.post(f"/captures/{capture}/apart").headers["location"]
+    assert apart != location
+    assert "recordings on one clock" not in client.get(location).text
+    assert client.post(f"/captures/{capture}/apart").status_code == 409
+    assert client.post("/captures", files=[("files", ("a.csv", table()))], data={"session": 999}).status_code == 404
 
 
 def test_a_case_is_made_after_the_fact_changed_and_closed(client: TestClient) -> None:
@@ -282,4 +299,4 @@ def test_the_lane_data_is_sound_json(client: TestClient) -> None:
     found = re.search(r'id="lane-data">(.*?)</script>', html, re.DOTALL)
     assert found is not None
     data = json.loads(found.group(1))
-    assert [s["label"] for s in data["segments"]] == ["A1", "B1", "B2", "C2", "B2", "B1", "A1"]
+    assert [s["label"] for s in data["lanes"][0]["segments"]] == ["A1", "B1", "B2", "C2", "B2", "B1", "A1"]

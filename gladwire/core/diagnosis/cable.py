@@ -10,7 +10,12 @@ CAUSES = (
         title="Pilot open: CP pin recessed or core broken",
         owner="cable",
         prior=0.8,
-        speaks_for={"nothing_connected": 1.2, "pilot_lost_while_asking": 1.5, "pilot_interrupted": 1.0},
+        speaks_for={
+            "nothing_connected": 1.2,
+            "pilot_lost_while_asking": 1.5,
+            "pilot_interrupted": 1.0,
+            "plug_not_home": 2.0,
+        },
         speaks_against={"low_side_pulled_up": 2.0, "post_not_available": 3.0},
         test=NextTest(
             "Unplug, make dead, and measure CP from end to end while bending the cable at both strain reliefs.",
@@ -26,8 +31,14 @@ CAUSES = (
         title="Plug not fully seated",
         owner="site",
         prior=1.1,
-        speaks_for={"nothing_connected": 1.6, "pilot_interrupted": 0.8, "pilot_lost_while_asking": 0.4},
-        speaks_against={"request": 1.0, "post_not_available": 3.0},
+        speaks_for={
+            "nothing_connected": 1.6,
+            "pilot_interrupted": 0.8,
+            "pilot_lost_while_asking": 0.4,
+            "plug_not_home": 3.0,
+            "plug_touched": 0.5,
+        },
+        speaks_against={"request": 1.0, "post_not_available": 3.0, "plug_home": 2.0},
         test=NextTest(
             "Push the plug fully home, look for debris, a lamp or a lip that holds it back, and capture again.",
             2,
@@ -138,7 +149,7 @@ CAUSES = (
         title="Latch pressed, or its switch broken",
         owner="cable",
         prior=1.0,
-        speaks_for={"latch_pressed": 4.0},
+        speaks_for={"latch_pressed": 4.0, "plug_touched": 0.5},
         speaks_against={},
         test=NextTest(
             "Watch proximity while the plug stays in untouched, then while the latch is pressed once on purpose.",
@@ -170,7 +181,7 @@ CAUSES = (
         title="Lock obstructed: debris, or the plug not home",
         owner="site",
         prior=1.2,
-        speaks_for={"lock_obstructed": 4.5},
+        speaks_for={"lock_obstructed": 4.5, "heard_lock_clatter": 1.5},
         speaks_against={"lock_engaged": 3.0},
         test=NextTest(
             "Look into socket and plug for debris or a lip that holds the plug back, push it home, and try again.",
@@ -186,7 +197,7 @@ CAUSES = (
         title="Lock feedback dead, or actuator open",
         owner="vehicle",
         prior=0.9,
-        speaks_for={"lock_no_feedback": 4.0, "lock_obstructed": 0.6},
+        speaks_for={"lock_no_feedback": 4.0, "lock_obstructed": 0.6, "lock_not_driven": 3.0},
         speaks_against={"lock_engaged": 3.0},
         test=NextTest(
             "Lock with the plug in and try, by hand and gently, whether it is held; measure the position switch.",
@@ -196,5 +207,21 @@ CAUSES = (
             PLUG_CAUTION,
         ),
         proof="One pulse with a change of position, and the plug held.",
+    ),
+    Cause(
+        code="lock_does_not_release",
+        title="Lock does not release",
+        owner="vehicle",
+        prior=0.9,
+        speaks_for={"lock_not_released": 4.5, "plug_stays_held": 3.0},
+        speaks_against={"lock_released": 2.0},
+        test=NextTest(
+            "Stop at both sides, confirm 0 A, then ask for release by the vehicle's remote, and by the post, listening.",
+            4,
+            "It clicks and the pin stays: take the load off the plug, then the manual release.",
+            "No click at all: nobody drives it; read who is asked to release, and use the manual release.",
+            PLUG_CAUTION,
+        ),
+        proof="Three releases in a row, each with one pulse and a change of position.",
     ),
 )

@@ -90,7 +90,7 @@ CAUSES = (
         title="Site or load control withdraws the offer",
         owner="evse",
         prior=0.8,
-        speaks_for={"offer_withdrawn": 3.5, "offer_changed": 1.2},
+        speaks_for={"offer_withdrawn": 3.5, "offer_changed": 1.2, "offer_followed": 1.5},
         speaks_against={"pilot_interrupted": 1.5},
         test=NextTest(
             "Read the load control's set point and the post's log at that moment.",
@@ -122,8 +122,8 @@ CAUSES = (
         title="Contactor does not close",
         owner="evse",
         prior=1.0,
-        speaks_for={"mains_missing": 4.5},
-        speaks_against={"mains_on": 3.0},
+        speaks_for={"mains_missing": 4.5, "contactor_not_driven": 4.0},
+        speaks_against={"mains_on": 3.0, "heard_contactor": 1.0, "contactor_closes": 1.5},
         test=NextTest(
             "Read the post's fault memory and whether its upstream breaker and earth-fault device are in.",
             5,
@@ -138,7 +138,7 @@ CAUSES = (
         title="Contactor welded or bridged",
         owner="evse",
         prior=0.8,
-        speaks_for={"mains_without_request": 4.5, "mains_off_late": 1.0},
+        speaks_for={"mains_without_request": 4.5, "mains_off_late": 1.0, "contactor_opens": 0.8},
         speaks_against={},
         test=NextTest(
             "Take the post out of service; prove its outlet dead, or not, with a category-rated tester.",
@@ -154,7 +154,7 @@ CAUSES = (
         title="Supply or contactor dropped out under load",
         owner="evse",
         prior=0.9,
-        speaks_for={"current_lost": 3.0},
+        speaks_for={"current_lost": 3.0, "mains_dip": 1.5},
         speaks_against={"pilot_lost_while_asking": 1.0},
         test=NextTest(
             "Log mains upstream of the contactor together with the pilot through one more drop-out.",

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from gladwire.core.pilot.hypotheses import read_levels
 from gladwire.core.pilot.levels import glance
+from gladwire.core.roles import ROLE_WORDS, role_by_name
 from gladwire.core.waveform import Waveform
 
 _NAMED = re.compile(r"\b(cp|pilot|control[ _-]?pilot)\b", re.IGNORECASE)
@@ -15,9 +16,9 @@ _OTHERS = re.compile(r"\b(pp|prox\w*|lock\w*|motor|curr\w*|amps?|temp\w*)\b", re
 
 
 class Choice(NamedTuple):
-    """number of the chosen channel, whether that was a guess, and the sentence that says why."""
+    """number of the chosen channel (None: no channel is a pilot), whether that was a guess, and why, as a sentence."""
 
-    number: int
+    number: int | None
     guessed: bool
     why: str
 
@@ -25,7 +26,8 @@ class Choice(NamedTuple):
 def choose_pilot(channels: Sequence[Waveform], wanted: str | None = None, others: Sequence[str] = ()) -> Choice:
     """Pick the pilot channel. wanted: a channel's name, settled by a person; others: names of channels that are not it.
 
-    Raises ValueError when a settled channel does not exist or none is left.
+    Channels whose name or unit says that they are something else are left alone. Raises ValueError when a settled
+    channel does not exist.
     """
     for name in others:
         if all(wave.name != name for wave in channels):
@@ -35,9 +37,9 @@ def choose_pilot(channels: Sequence[Waveform], wanted: str | None = None, others
             if wave.name == wanted:
                 return Choice(index, False, f"Channel “{wanted}”, as settled by hand.")
         raise ValueError(f"there is no channel “{wanted}” in this capture; it holds {_names(channels)}")
-    left = [index for index, wave in enumerate(channels) if wave.name not in others]
+    left = [i for i, wave in enumerate(channels) if wave.name not in others and _may_be(wave)]
     if not left:
-        raise ValueError("every channel was settled as something else; none is left for the pilot")
+        return Choice(None, False, f"No channel of this capture is a pilot: {_what_instead(channels, others)}.")
     if len(channels) == 1:
         return Choice(0, False, "")
     scores = {index: _likeness(channels[index]) for index in left}
@@ -48,6 +50,25 @@ def choose_pilot(channels: Sequence[Waveform], wanted: str | None = None, others
     reasons += ["its levels are a pilot's"] if scores[best] % 1 > 0.5 else []
     why = f"Of {len(channels)} channels “{wave.name}” was taken for the pilot: {' and '.join(reasons) or 'the first'}."
     return Choice(best, not named, why)
+
+
+def _may_be(wave: Waveform) -> bool:
+    if _NAMED.search(_plain(wave.name)):
+        return True
+    if role_by_name(wave) == "mains_v":
+        # “U” is any voltage's name: what looks like a pilot may be one.
+        return _likeness(wave) > 0.5
+    return role_by_name(wave) == "other" and wave.unit not in ("A", "ohm")
+
+
+def _what_instead(channels: Sequence[Waveform], others: Sequence[str]) -> str:
+    told = [
+        f"“{wave.name}” was settled as something else"
+        if wave.name in others
+        else f"“{wave.name}” reads as {ROLE_WORDS[role_by_name(wave)]}"
+        for wave in channels
+    ]
+    return ", ".join(told)
 
 
 def _names(channels: Sequence[Waveform]) -> str:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from gladwire.core.pilot.trace import Correction
 from gladwire.core.roles import Role
+from gladwire.core.standards.pilot_levels import State
 
 Mistake = Literal["scale", "polarity", "offset", "ac_coupled", "clipped", "gaps"]
 
@@ -15,10 +16,29 @@ _CLIP_NEAR_V = 0.2
 _ERRATIC_MAX_SHARE = 0.5
 
 
+class Amendment(BaseModel):
+    """What a person reads in the segment that holds at_s; None leaves the machine's value. Volts, percent."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    at_s: float
+    state: State | None = None
+    high_v: float | None = Field(None, ge=-20, le=20)
+    low_v: float | None = Field(None, ge=-20, le=20)
+    duty_percent: float | None = Field(None, ge=0, le=100)
+    by_name: str = ""
+    why: str = ""
+
+    @property
+    def values(self) -> dict[str, Any]:
+        given = {name: getattr(self, name) for name in ("state", "high_v", "low_v", "duty_percent")}
+        return {name: value for name, value in given.items() if value is not None}
+
+
 class Settled(BaseModel):
     """What a person has settled about a capture; None leaves it to the analysis.
 
-    roles: what channels are, by name.
+    roles: what channels are, by name. amendments: readings of segments a person corrected.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -27,6 +47,7 @@ class Settled(BaseModel):
     scale: float | None = None
     inverted: bool | None = None
     offset_v: float | None = None
+    amendments: tuple[Amendment, ...] = ()
 
     @property
     def pilot(self) -> str | None:

@@ -16,7 +16,8 @@ class Segment(BaseModel):
     """A stretch in which nothing changed. Times in seconds of the file's own time base, levels in volts CP to PE.
 
     Each measured value has its doubt (+/-) beside it. Values that do not apply, or that the sampling cannot
-    resolve, are None; edge_below_us then says what the edges are surely shorter than.
+    resolve, are None; edge_below_us then says what the edges are surely shorter than. machine: what the machine had
+    read of the values a person corrected, with amended_by and why.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -39,6 +40,9 @@ class Segment(BaseModel):
     rise_us: float | None = None
     fall_us: float | None = None
     edge_below_us: float | None = None
+    machine: dict[str, float | str | None] = {}
+    amended_by: str = ""
+    why: str = ""
 
     @property
     def duration_s(self) -> float:

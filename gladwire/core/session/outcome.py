@@ -10,7 +10,9 @@ from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import asking_s, requests
 from gladwire.core.pilot.words import amps, seconds
-from gladwire.core.session.stages import StageResult, breaking
+from gladwire.core.session.judges import breaking
+from gladwire.core.session.scene import Scene
+from gladwire.core.session.spine import StageResult
 
 Outcome = Literal["charged", "failed_to_start", "dropped_out", "derated", "unknown"]
 
@@ -23,28 +25,34 @@ OUTCOME_WORDS: dict[Outcome, str] = {
 }
 # Facts about the capture that must be settled before its levels are judged.
 _CAPTURE_FIRST = ("capture_ac_coupled", "capture_clipped")
-_BEFORE_HOLD = ("proximity", "lock", "pilot", "offer", "request", "parameters", "energise", "draw")
+_BEFORE_HOLD = ("seat", "proximity", "lock", "pilot", "offer", "request", "parameters", "energise", "draw")
 _NOTHING_TO_JUDGE = ("no_pilot",)
+# What makes a held session a derated one.
+_DERATING = ("current_reduced", "offer_followed")
+# Without a pilot, what to tell first.
+_TELLING = ("current_flows", "mains_on", "lock_engaged", "proximity_read")
 # Findings of a session that waits longer than anybody would.
 _STALLED = ("no_offer", "never_asked")
 
 
-def outcome_of(record: PilotRecord, stages: Sequence[StageResult], findings: Sequence[Finding]) -> Outcome:
-    """What the capture decides. A pilot alone cannot prove that current flowed: "charged" needs mains beside it."""
-    if not record.reading.is_pilot_like or any(f.code in _NOTHING_TO_JUDGE for f in findings):
+def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[Finding]) -> Outcome:
+    """What the captures decide. A pilot alone cannot prove that current flowed: "charged" needs mains beside it."""
+    if any(not p.reading.is_pilot_like for p in scene.pilots) or any(f.code in _NOTHING_TO_JUDGE for f in findings):
         return "unknown"
+    pilot = scene.pilot
     state = {s.stage: s.state for s in stages}
     if state["hold"] == "failed":
         return "dropped_out"
     if any(state.get(name) == "failed" for name in _BEFORE_HOLD):
-        return "dropped_out" if requests(record) and asking_s(record) > 5.0 else "failed_to_start"
-    if state["hold"] == "proven" and state["end"] == "proven":
-        return "charged"
+        held = pilot is not None and bool(requests(pilot)) and asking_s(pilot) > 5.0
+        return "dropped_out" if held else "failed_to_start"
+    if state["hold"] == "proven" and state["end"] in ("proven", "failed"):
+        return "derated" if any(f.code in _DERATING for f in findings) else "charged"
     stalled = any(f.code in _STALLED and f.severity == "suspect" for f in findings)
     return "failed_to_start" if stalled and state.get("request") == "not_reached" else "unknown"
 
 
-def verdict_sentence(record: PilotRecord, findings: Sequence[Finding]) -> str:
+def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
     """What happened, in numbers with units."""
     capture = next((f for f in findings if f.code in _CAPTURE_FIRST), None)
     first = [b for stage in (*_BEFORE_HOLD, "hold") if (b := breaking(findings, stage))]
@@ -55,7 +63,18 @@ def verdict_sentence(record: PilotRecord, findings: Sequence[Finding]) -> str:
     waiting = next((f for f in findings if f.code in ("never_asked", "no_offer", "nothing_connected")), None)
     if waiting:
         return waiting.text
-    return _story(record, findings)
+    record = scene.pilot
+    story = _story(record, findings) if record else _without_pilot(scene, findings)
+    kept = breaking(findings, "end")
+    return f"{story} {kept.text}" if kept else story
+
+
+def _without_pilot(scene: Scene, findings: Sequence[Finding]) -> str:
+    """What lanes alone tell."""
+    grave = next((f for f in findings if f.severity in ("fault", "suspect")), None)
+    shown = grave or next((f for f in findings if f.code in _TELLING), None)
+    missing = "No pilot was captured, so most stages stay open."
+    return f"{shown.text} {missing}" if shown else missing
 
 
 def _story(record: PilotRecord, findings: Sequence[Finding]) -> str:

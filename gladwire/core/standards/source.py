@@ -28,6 +28,7 @@ SAE_J1772 = Source(key="sae-j1772", document="SAE J1772", place="control pilot t
 IEC_61851_B = Source(key="iec61851-b", document="IEC 61851-1:2017", place="Annex B, proximity coding")
 SAE_J1772_PROXIMITY = Source(key="sae-j1772-proximity", document="SAE J1772", place="proximity detection circuit")
 IEC_60228 = Source(key="iec60228", document="IEC 60228:2004", place="class 5 conductor resistance at 20 °C")
+EN_50160 = Source(key="en50160", document="EN 50160:2010", place="voltage dips")
 ISO_15118_3 = Source(key="iso15118-3", document="ISO 15118-3:2015", place="pilot toggles and matching")
 PRACTICE = Source(key="practice", document="common practice", place="", from_memory=False)
 MEASUREMENT = Source(key="measurement", document="this capture", place="", from_memory=False)
@@ -42,6 +43,7 @@ SOURCES = (
     IEC_61851_B,
     SAE_J1772_PROXIMITY,
     IEC_60228,
+    EN_50160,
     ISO_15118_3,
     PRACTICE,
     MEASUREMENT,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import math
 import re
 import time
@@ -19,18 +20,21 @@ from starlette.responses import JSONResponse, RedirectResponse, Response, Stream
 
 from gladwire.core.analysis import Analysis
 from gladwire.core.envelope import envelope
+from gladwire.core.pilot.amend import amend
 from gladwire.core.pilot.closeup import cycles_between
-from gladwire.core.pilot.reading import Settled
+from gladwire.core.pilot.reading import Amendment, Settled
 from gladwire.core.pilot.trace import Correction
-from gladwire.core.roles import Role
+from gladwire.core.roles import Role, signature
+from gladwire.core.standards.pilot_levels import State
 from gladwire.core.waveform import Samples
 from gladwire.inspect import segment_entry
-from gladwire.store.analyses import add_settlement
+from gladwire.store.analyses import add_settlement, newest_settlement, remember_roles
 from gladwire.store.captures import add_capture, original, same_bytes
-from gladwire.store.cases import case_with_sessions
+from gladwire.store.cases import case_with_sessions, charging_session
 from gladwire.store.models import Capture, Case, ChargingSession, StoredAnalysis
 from gladwire.web.errors import RefusedError
 from gladwire.web.services import Database, Services, ServicesHere, newest_analysis, parsed
+from gladwire.web.signing import signed
 
 router = APIRouter()
 
@@ -45,21 +49,19 @@ def drop(
     here: ServicesHere,
     files: Annotated[list[UploadFile], File()],
     case: Annotated[int | None, Form()] = None,
+    session: Annotated[int | None, Form()] = None,
 ) -> Response:
-    """Store dropped files, one session each, and lead to the verdict."""
+    """Store dropped files and lead to the verdict. Files dropped together are one plug-in; `session` adds to one."""
     dropped = [file for file in files if file.filename]
     if not dropped:
         raise RefusedError(422, "No file came with the request.", "Drop a capture file, or choose one.")
-    numbers = []
-    for file in dropped:
-        try:
-            with here.sessions.begin() as db:
-                numbers.append(_take(db, file, case))
-        except _HereAlreadyError as here_already:
-            numbers.append(here_already.session)
-    for number in numbers:
-        _wait(here, number)
-    target = f"/sessions/{numbers[0]}" if len(numbers) == 1 else f"/cases/{case}" if case else "/"
+    try:
+        with here.sessions.begin() as db:
+            number = _take(db, dropped, case, session)
+    except _HereAlreadyError as here_already:
+        number = here_already.session
+    wait_for(here, number)
+    target = f"/sessions/{number}"
     if request.headers.get("hx-request"):
         return Response(status_code=204, headers={"HX-Redirect": target})
     return RedirectResponse(target, 303)
@@ -73,38 +75,53 @@ class _HereAlreadyError(Exception):
         self.session = session
 
 
-def _take(db: Session, file: UploadFile, case_number: int | None) -> int:
-    """Session number of a stored file. Raises _HereAlreadyError, which undoes the storing, for the same bytes again."""
-    name = re.split(r"[\\/]", file.filename or "capture")[-1][:200]
-    case = None
-    if case_number is not None:
-        case = case_with_sessions(db, case_number)
-        if case is None:
-            raise RefusedError(404, f"There is no case {case_number}.", "Drop the capture on Today instead.")
-    session = ChargingSession(title=_title(name, case), case=case)
-    db.add(session)
-    capture = add_capture(db, session, name, file.file)
-    if capture.size == 0:
-        raise RefusedError(422, f"“{name}” is empty. Nothing was stored.", "Export the capture again and drop that.")
-    earlier = same_bytes(db, capture.sha256)
-    if earlier and earlier.id != capture.id and case is None:
-        raise _HereAlreadyError(earlier.session_id)
+def _take(db: Session, files: list[UploadFile], case_number: int | None, session_number: int | None) -> int:
+    """Session number of stored files; all are stored or none. Raises _HereAlreadyError for one file's bytes again."""
+    names = [re.split(r"[\\/]", file.filename or "capture")[-1][:200] for file in files]
+    session = _session_for(db, names[0], case_number, session_number)
+    fresh = case_number is None and session_number is None
+    for name, file in zip(names, files, strict=True):
+        capture = add_capture(db, session, name, file.file)
+        if capture.size == 0:
+            raise RefusedError(
+                422, f"“{name}” is empty. Nothing was stored.", "Export the capture again and drop that."
+            )
+        earlier = same_bytes(db, capture.sha256)
+        if earlier and earlier.id != capture.id and earlier.session_id == session.id:
+            raise RefusedError(409, f"“{name}” is in this session already. Nothing was stored.", "Leave it out.")
+        if earlier and earlier.id != capture.id and fresh and len(files) == 1:
+            raise _HereAlreadyError(earlier.session_id)
     db.flush()
     return session.id
 
 
+def _session_for(db: Session, name: str, case_number: int | None, session_number: int | None) -> ChargingSession:
+    if session_number is not None:
+        session = charging_session(db, session_number)
+        if session is None:
+            raise RefusedError(404, f"There is no session {session_number}.", "Drop the capture on Today instead.")
+        return session
+    case = case_with_sessions(db, case_number) if case_number is not None else None
+    if case_number is not None and case is None:
+        raise RefusedError(404, f"There is no case {case_number}.", "Drop the capture on Today instead.")
+    session = ChargingSession(title=_title(name, case), case=case)
+    db.add(session)
+    return session
+
+
 def _title(name: str, case: Case | None) -> str:
-    stem = re.sub(r"(\.(csv|tsv|txt|wav|npz|gz))+$", "", name, flags=re.IGNORECASE)
+    stem = re.sub(r"(\.(csv|tsv|txt|wav|npz|vcd|mf4|gz))+$", "", name, flags=re.IGNORECASE)
     plain = re.sub(r"[_\-]+", " ", stem).strip() or name
     return f"{plain} ({len(case.sessions) + 1})" if case and any(s.title == plain for s in case.sessions) else plain
 
 
-def _wait(here: Services, number: int) -> None:
+def wait_for(here: Services, number: int) -> None:
+    """Wait a little for a session's captures to be analysed."""
     end = time.monotonic() + _PATIENCE_S
     while time.monotonic() < end:
         with here.sessions() as db:
             session = db.get(ChargingSession, number)
-            if session and all(c.state in ("analysed", "unreadable") for c in session.captures):
+            if session is None or all(c.state in ("analysed", "unreadable") for c in session.captures):
                 return
         time.sleep(0.05)
 
@@ -162,7 +179,7 @@ def results_json(db: Database, number: int) -> Response:
 @router.get("/captures/{number}/segments.csv")
 def segments_csv(db: Database, number: int) -> Response:
     capture, _, result = _result(db, number)
-    rows = [segment_entry(segment) for segment in result.pilot.segments]
+    rows = [segment_entry(segment) for segment in (result.pilot.segments if result.pilot else ())]
     keys = list(dict.fromkeys(key for row in rows for key in row))
     return _csv(f"{_stem(capture)}.segments.csv", keys, rows)
 
@@ -200,21 +217,21 @@ def lane(
     capture, stored, result = _result(db, number)
     if channel is not None and channel >= len(result.channels):
         raise RefusedError(404, f"There is no channel {channel} in this capture.", "Go back to its session.")
-    chosen = result.channel_index if channel is None else channel
-    is_pilot = chosen == result.channel_index
+    chosen = channel if channel is not None else result.channel_index or 0
+    pilot = result.pilot if chosen == result.channel_index else None
     interval_s = stored.settlement.interval_s if stored.settlement else None
     wave, summary = here.channel(capture, interval_s, chosen)
     first = math.floor(max(-1e15, (start - wave.start_s) * wave.rate_hz))
     last = math.ceil(min(1e15, (end - wave.start_s) * wave.rate_hz)) + 1
     seen = envelope(wave.samples, summary, first, last, columns)
-    correction = result.pilot.reading.correction if is_pilot else Correction()
+    correction = pilot.reading.correction if pilot else Correction()
     low, high = (side * correction.scale + correction.offset_v for side in (seen.low, seen.high))
     content = {
         "exact": seen.exact,
         "at": np.round(wave.start_s + seen.at / wave.rate_hz, 9).tolist(),
         "low": _rounded(np.fmin(low, high)),
         "high": _rounded(np.fmax(low, high)),
-        "cycles": [c.model_dump() for c in cycles_between(wave, result.pilot, start, end)] if is_pilot else [],
+        "cycles": [c.model_dump() for c in cycles_between(wave, pilot, start, end)] if pilot else [],
     }
     return JSONResponse(content)
 
@@ -237,6 +254,8 @@ class SettleForm(BaseModel):
     interval_us: float | None = Field(None, gt=0, le=1e6, allow_inf_nan=False)
     by_name: str = Field(min_length=1, max_length=80)
     why: str = Field(min_length=1, max_length=300)
+    # Whether the roles hold for every file of this instrument from now on.
+    remember: bool = False
 
     @field_validator("scale", "offset_v", "interval_us", mode="before")
     @classmethod
@@ -246,10 +265,19 @@ class SettleForm(BaseModel):
             return value.strip().replace(",", ".") or None
         return value
 
-    def settled(self) -> Settled:
+    def settled(self, before: Settled) -> Settled:
+        """As typed; readings corrected before stay corrected."""
         turned = {"yes": True, "no": False}.get(self.inverted)
         roles = {name: role for name, role in zip(self.names, self.roles, strict=False) if role}
-        return Settled(roles=roles, scale=self.scale, inverted=turned, offset_v=self.offset_v)
+        amendments = before.amendments
+        return Settled(roles=roles, scale=self.scale, inverted=turned, offset_v=self.offset_v, amendments=amendments)
+
+
+def _settled_before(db: Session, capture: Capture) -> tuple[Settled, float | None]:
+    newest = newest_settlement(db, capture)
+    if newest is None:
+        return Settled(), None
+    return Settled.model_validate_json(newest.settled), newest.interval_s
 
 
 @router.post("/captures/{number}/settle")
@@ -258,9 +286,72 @@ def settle(here: ServicesHere, number: int, form: Annotated[SettleForm, Form()])
     with here.sessions.begin() as db:
         capture = capture_or_404(db, number)
         interval_s = form.interval_us / 1e6 if form.interval_us else None
-        add_settlement(db, capture, form.settled().model_dump_json(), interval_s, form.by_name, form.why)
+        settled = form.settled(_settled_before(db, capture)[0])
+        add_settlement(db, capture, settled.model_dump_json(), interval_s, form.by_name, form.why)
+        stored = newest_analysis(capture)
+        if form.remember and stored:
+            _remember(db, parsed(stored), settled, form.by_name)
         session_number = capture.session_id
-    _wait(here, session_number)
-    response = RedirectResponse(f"/sessions/{session_number}", 303)
-    response.set_cookie("by_name", quote(form.by_name), max_age=31_536_000, samesite="strict", httponly=True)
-    return response
+    wait_for(here, session_number)
+    return signed(RedirectResponse(f"/sessions/{session_number}?capture={number}", 303), form.by_name)
+
+
+def _remember(db: Session, analysis: Analysis, settled: Settled, by_name: str) -> None:
+    roles = {channel.name: settled.roles.get(channel.name, channel.role) for channel in analysis.channels}
+    key = signature(analysis.format, [(c.name, c.unit) for c in analysis.channels])
+    remember_roles(db, key, json.dumps(roles), by_name)
+
+
+class AmendForm(BaseModel):
+    """A correction of one segment's reading; empty leaves the machine's value."""
+
+    model_config = ConfigDict(str_strip_whitespace=True)
+
+    at_s: float = Field(allow_inf_nan=False)
+    state: State | Literal[""] = ""
+    high_v: float | None = Field(None, ge=-20, le=20, allow_inf_nan=False)
+    low_v: float | None = Field(None, ge=-20, le=20, allow_inf_nan=False)
+    duty_percent: float | None = Field(None, ge=0, le=100, allow_inf_nan=False)
+    by_name: str = Field(min_length=1, max_length=80)
+    why: str = Field(min_length=1, max_length=300)
+
+    @field_validator("high_v", "low_v", "duty_percent", mode="before")
+    @classmethod
+    def _number(cls, value: object) -> object:
+        return value.strip().replace(",", ".") or None if isinstance(value, str) else value
+
+    def amendment(self) -> Amendment:
+        return Amendment(
+            at_s=self.at_s,
+            state=self.state or None,
+            high_v=self.high_v,
+            low_v=self.low_v,
+            duty_percent=self.duty_percent,
+            by_name=self.by_name,
+            why=self.why,
+        )
+
+
+@router.post("/captures/{number}/amend")
+def correct(here: ServicesHere, number: int, form: Annotated[AmendForm, Form()]) -> Response:
+    """Correct a machine reading by hand: both stay on record, and the verdict follows the correction."""
+    amendment = form.amendment()
+    if not amendment.values:
+        raise RefusedError(422, "Nothing was corrected.", "Change a value, or leave the reading as it is.")
+    with here.sessions.begin() as db:
+        capture, _, result = _result(db, number)
+        try:
+            amend(result.pilot, [amendment]) if result.pilot else _no_pilot()
+        except ValueError as error:
+            said = str(error)
+            raise RefusedError(422, f"{said[0].upper()}{said[1:]}.", "Go back to the segment and try again.") from error
+        before, interval_s = _settled_before(db, capture)
+        settled = before.model_copy(update={"amendments": (*before.amendments, amendment)})
+        add_settlement(db, capture, settled.model_dump_json(), interval_s, form.by_name, form.why)
+        session_number = capture.session_id
+    wait_for(here, session_number)
+    return signed(RedirectResponse(f"/sessions/{session_number}?capture={number}", 303), form.by_name)
+
+
+def _no_pilot() -> None:
+    raise ValueError("there is no pilot in this capture to correct")

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from fastapi import APIRouter
 from starlette.responses import Response
 
-from gladwire.core.rules import ALL, AnyRule
+from gladwire.core.findings import Rule
+from gladwire.core.rules import ALL
 from gladwire.core.standards import pilot_levels, pilot_timing
 from gladwire.core.standards.pilot_duty import DIFFERENCES, TABLES, Difference, DutyTable
 from gladwire.core.standards.pilot_levels import SAE_BANDS, STATES, Band, PilotState
@@ -32,7 +34,7 @@ class LimitsPage:
     tables: tuple[DutyTable, ...]
     differences: tuple[Difference, ...]
     constants: list[Constant]
-    rules: tuple[AnyRule, ...]
+    rules: tuple[Rule[Any], ...]
     sources: tuple[Source, ...]
 
 

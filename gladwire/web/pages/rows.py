@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from gladwire.core.session.stages import StageResult
+from gladwire.core.session.proof import BY_KEY as MODES
+from gladwire.core.session.spine import StageResult
 from gladwire.store.models import Case, ChargingSession
-from gladwire.web.services import newest_analysis, parsed
+from gladwire.web.session_view import session_view
 
 
 @dataclass(frozen=True)
@@ -16,6 +17,7 @@ class SessionRow:
 
     id: int
     title: str
+    mode: str
     created_at: datetime
     state: str
     outcome: str
@@ -40,19 +42,20 @@ class CaseRow:
 
 
 def session_row(session: ChargingSession) -> SessionRow:
-    capture = session.captures[-1] if session.captures else None
-    stored = newest_analysis(capture) if capture else None
-    result = parsed(stored) if stored else None
-    causes = result.causes if result else ()
+    view = session_view(session)
+    said = view.together.judgement if view else None
+    refused = next((c.refusal for c in session.captures if c.state == "unreadable"), "")
+    waiting = next((c.state for c in session.captures if c.state in ("received", "analysing")), "")
     return SessionRow(
         id=session.id,
         title=session.title,
+        mode=MODES[session.mode].title if session.mode in MODES else "",
         created_at=session.created_at,
-        state=capture.state if capture else "received",
-        outcome=result.outcome if result else "unknown",
-        verdict=result.verdict if result else capture.refusal if capture else "",
-        next_test=causes[0].next_test if causes else "",
-        stages=result.stages if result else (),
+        state=waiting or ("analysed" if said else "unreadable" if refused else "received"),
+        outcome=said.outcome if said else "unknown",
+        verdict=said.verdict if said else refused,
+        next_test=said.causes[0].next_test if said and said.causes else "",
+        stages=said.stages if said else (),
     )
 
 

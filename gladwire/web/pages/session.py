@@ -1,31 +1,34 @@
-"""Session: the stage line, the verdict, the pilot lane, the readings, the causes, and how the capture was read."""
+"""Session: the stage line, the verdict, the lanes on one clock, the readings, the causes, and how captures were read."""
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import unquote
 
 from fastapi import APIRouter, Request
-from starlette.responses import Response
+from starlette.responses import JSONResponse, Response
 
 from gladwire.core.analysis import Analysis
 from gladwire.core.diagnosis.cause import PROBE_CAUTION
 from gladwire.core.findings import Finding
-from gladwire.core.lock import LockAttempt
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.readings import Measured, readings_of
-from gladwire.core.pilot.record import Segment
+from gladwire.core.pilot.record import PilotRecord, Segment
 from gladwire.core.roles import ROLE_WORDS
-from gladwire.core.standards.pilot_levels import STATES
+from gladwire.core.session.alignment import Alignment
+from gladwire.core.session.judgement import Judgement
+from gladwire.core.session.proof import MODES, Mode, since_before
+from gladwire.core.session.stamps import BY_KEY, KINDS, StampKind
 from gladwire.store.cases import cases, charging_session
-from gladwire.store.models import Capture, Case, ChargingSession, Settlement
+from gladwire.store.models import Capture, Case, ChargingSession, Observation, Settlement
+from gladwire.web.charts.lanes import lanes_json, moved_pilot
 from gladwire.web.charts.scale import Scale, scale_of
 from gladwire.web.charts.stage_line import StageLine, stage_line
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import capture_or_404
-from gladwire.web.services import Database, newest_analysis, parsed
+from gladwire.web.services import Database, newest_analysis
+from gladwire.web.session_view import SessionView, session_view
+from gladwire.web.signing import name_of
 from gladwire.web.templating import render
 
 router = APIRouter()
@@ -37,7 +40,7 @@ _MOST_ROWS = 400
 
 @dataclass(frozen=True)
 class Reading:
-    """A measured value with its drawing."""
+    """A measured value with its drawing. machine: what the machine had read, where a person corrected it."""
 
     measured: Measured
     scale: Scale
@@ -45,12 +48,16 @@ class Reading:
 
 @dataclass(frozen=True)
 class ReadingsPart:
-    """Readings of one segment. number counts from 0."""
+    """Readings of one segment, its times on the session's clock. number counts from 0; at_file_s: inside it, in its
+    file's own time."""
 
+    capture: int
     number: int
     count: int
     segment: Segment
     readings: list[Reading]
+    at_file_s: float
+    by_name: str = ""
 
 
 @dataclass(frozen=True)
@@ -64,10 +71,31 @@ class SettledEntry:
 
 
 @dataclass(frozen=True)
-class ResultPart:
-    """Everything of the page that needs a result."""
+class RecordingRow:
+    """One capture of the session. alignment: None while it has no result."""
 
+    capture: Capture
+    alignment: Alignment | None
+    analysis: Analysis | None
+    waiting: bool
+    beside: bool
+
+
+@dataclass(frozen=True)
+class StampRow:
+    """A stamped event as it is listed."""
+
+    observation: Observation
+    kind: StampKind
+
+
+@dataclass(frozen=True)
+class ResultPart:
+    """Everything of the page that needs a result. analysis: of the capture chosen for segments and settling."""
+
+    said: Judgement
     analysis: Analysis
+    pilot: PilotRecord | None
     line: StageLine
     upright: StageLine
     chosen: ReadingsPart | None
@@ -75,8 +103,10 @@ class ResultPart:
     more_segments: int
     findings: list[Finding]
     guesses: list[str]
+    amended: list[str]
     settled_by: str
-    lane: str
+    lanes: str
+    since: str
 
 
 @dataclass(frozen=True)
@@ -86,26 +116,35 @@ class SessionPage:
     case: Case | None
     place_in_case: int
     capture: Capture
-    captures: list[Capture]
+    recordings: list[RecordingRow]
     result: ResultPart | None
     settled: Settled
     interval_us: float | None
     history: list[SettledEntry]
+    stamps: list[StampRow]
+    stamp_kinds: tuple[StampKind, ...]
+    modes: tuple[Mode, ...]
     by_name: str
     open_cases: list[Case]
     caution: str
 
     @property
     def waiting(self) -> bool:
-        return self.capture.state in ("received", "analysing")
+        return any(r.waiting for r in self.recordings)
+
+
+def session_or_404(db: Database, number: int) -> ChargingSession:
+    session = charging_session(db, number)
+    if session is None or not session.captures:
+        raise RefusedError(404, f"There is no session {number}.", "Look on Today or through the cases.")
+    return session
 
 
 @router.get("/sessions/{number}")
 def one_session(request: Request, db: Database, number: int, capture: int | None = None) -> Response:
-    session = charging_session(db, number)
-    if session is None or not session.captures:
-        raise RefusedError(404, f"There is no session {number}.", "Look on Today or through the cases.")
-    chosen = next((c for c in session.captures if c.id == capture), session.captures[-1])
+    session = session_or_404(db, number)
+    view = session_view(session)
+    chosen = next((c for c in session.captures if c.id == capture), None) or _worth_opening(session, view)
     settlement = chosen.settlements[-1] if chosen.settlements else None
     siblings = [s.id for s in session.case.sessions] if session.case else []
     page = SessionPage(
@@ -114,60 +153,122 @@ def one_session(request: Request, db: Database, number: int, capture: int | None
         case=session.case,
         place_in_case=siblings.index(session.id) + 1 if siblings else 0,
         capture=chosen,
-        captures=list(session.captures),
-        result=_result_part(chosen),
+        recordings=[_recording(c, view) for c in session.captures],
+        result=_result_part(session, view, chosen, name_of(request)) if view else None,
         settled=Settled.model_validate_json(settlement.settled) if settlement else Settled(),
         interval_us=settlement.interval_s * 1e6 if settlement and settlement.interval_s else None,
         history=[_entry(s) for s in chosen.settlements],
-        by_name=unquote(request.cookies.get("by_name", "")),
+        stamps=[StampRow(o, BY_KEY[o.kind]) for o in session.observations if o.at_s is not None and o.kind in BY_KEY],
+        stamp_kinds=KINDS,
+        modes=MODES,
+        by_name=name_of(request),
         open_cases=[] if session.case else list(cases(db, "open")),
         caution=PROBE_CAUTION,
     )
     return render("session.html", page)
 
 
-@router.get("/captures/{number}/state")
+@router.get("/sessions/{number}/state")
 def state(db: Database, number: int) -> Response:
-    """Polled while a capture waits: asks the page to come again once it is done."""
-    capture = capture_or_404(db, number)
-    if capture.state in ("received", "analysing"):
+    """Polled while captures wait: asks the page to come again once all are done."""
+    if any(c.state in ("received", "analysing") for c in session_or_404(db, number).captures):
         return Response(status_code=204)
     return Response(status_code=204, headers={"HX-Refresh": "true"})
 
 
+@router.get("/sessions/{number}/results.json")
+def results(db: Database, number: int) -> Response:
+    """The session's judgement and where each capture lies on its clock."""
+    session = session_or_404(db, number)
+    view = session_view(session)
+    if view is None:
+        raise RefusedError(409, "No capture of this session has a result yet.", "Wait for the analysis.")
+    pairs = zip(view.captures, view.together.alignments, strict=True)
+    content = {
+        "captures": [{"name": c.name, "sha256": c.sha256, **a.model_dump(mode="json")} for c, a in pairs],
+        "scene": view.together.scene.model_dump(mode="json"),
+        **{k: v for k, v in view.together.judgement.model_dump(mode="json").items() if k in Judgement.model_fields},
+    }
+    name = f"session-{number}.results.json"
+    return JSONResponse(content, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
 @router.get("/captures/{number}/readings/{segment}")
-def readings(db: Database, number: int, segment: int) -> Response:
+def readings(request: Request, db: Database, number: int, segment: int) -> Response:
     """The readings of one segment, as a fragment."""
-    stored = newest_analysis(capture_or_404(db, number))
-    result = parsed(stored) if stored else None
-    if result is None or not 0 <= segment < len(result.pilot.segments):
+    capture = capture_or_404(db, number)
+    view = session_view(capture.session)
+    part = _readings_part(view, capture, segment, name_of(request)) if view else None
+    if part is None:
         raise RefusedError(404, f"There is no segment {segment + 1} in this capture.", "Choose another.")
-    return render("parts/readings.html", _readings_part(result, segment))
+    return render("parts/readings.html", part)
 
 
-def _result_part(capture: Capture) -> ResultPart | None:
-    stored = newest_analysis(capture)
-    if stored is None:
-        return None
-    analysis = parsed(stored)
-    segments = list(analysis.pilot.segments)
-    stages = analysis.stages
+def _worth_opening(session: ChargingSession, view: SessionView | None) -> Capture:
+    """The capture that sets the clock; one that could not be read when there is nothing else."""
+    if view is None:
+        return session.captures[-1]
+    hows = [a.how for a in view.together.alignments]
+    return view.captures[hows.index("first")]
+
+
+def _recording(capture: Capture, view: SessionView | None) -> RecordingRow:
+    alignment = view.alignment_of(capture) if view else None
+    analysis = view.analyses[[c.id for c in view.captures].index(capture.id)] if view and alignment else None
+    beside = bool(view and capture.name in view.together.aside)
+    return RecordingRow(capture, alignment, analysis, capture.state in ("received", "analysing"), beside)
+
+
+def _result_part(session: ChargingSession, view: SessionView, chosen: Capture, by_name: str) -> ResultPart | None:
+    alignment = view.alignment_of(chosen)
+    stored = newest_analysis(chosen)
+    ids = [c.id for c in view.captures]
+    analysis = view.analyses[ids.index(chosen.id) if chosen.id in ids else 0]
+    pilot = moved_pilot(analysis, alignment)
+    said = view.together.judgement
+    segments = list(pilot.segments) if pilot else []
+    worth = _worth_showing(said, pilot) if pilot else None
     return ResultPart(
+        said=said,
         analysis=analysis,
-        line=stage_line(stages, _LINE_WIDTH / len(stages)),
-        upright=stage_line(stages, _LINE_HEIGHT / 15, room=170),
-        chosen=_readings_part(analysis, _worth_showing(analysis)) if segments else None,
+        pilot=pilot,
+        line=stage_line(said.stages, _LINE_WIDTH / len(said.stages)),
+        upright=stage_line(said.stages, _LINE_HEIGHT / 15, room=170),
+        chosen=_readings_part(view, chosen, worth, by_name) if worth is not None else None,
         segments=segments[:_MOST_ROWS],
         more_segments=max(0, len(segments) - _MOST_ROWS),
-        findings=list(analysis.findings),
-        guesses=_guesses(analysis),
-        settled_by=stored.settlement.by_name if stored.settlement else "",
-        lane=_lane_json(capture, analysis),
+        findings=list(said.findings),
+        guesses=[guess for a in view.analyses for guess in _guesses(a)],
+        amended=_amended(view),
+        settled_by=stored.settlement.by_name if stored and stored.settlement else "",
+        lanes=lanes_json(session, view),
+        since=_since(session, said),
     )
+
+
+def _since(session: ChargingSession, said: Judgement) -> str:
+    """What changed against the session before of the same case and mode."""
+    if session.case is None:
+        return ""
+    before = [s for s in session.case.sessions if s.id < session.id and s.mode == session.mode]
+    view = session_view(before[-1]) if before else None
+    return since_before(view.together.judgement.stages, said.stages) if view else ""
+
+
+def _amended(view: SessionView) -> list[str]:
+    """Corrected readings the verdict follows, each in a few words."""
+    return [
+        f"{s.amended_by} at {s.start_s:.2f} s"
+        for pilot in view.together.scene.pilots
+        for s in pilot.segments
+        if s.machine
+    ]
 
 
 def _guesses(analysis: Analysis) -> list[str]:
     """What the verdict rests on that the file does not say, each in a few words."""
+    if analysis.pilot is None:
+        return []
     reading = analysis.pilot.reading
     words = {
         "scale": f"probe factor × {reading.scale:g}",
@@ -179,10 +280,12 @@ def _guesses(analysis: Analysis) -> list[str]:
     return channel + [said for kind, said in words.items() if kind in reading.guessed]
 
 
-def _worth_showing(analysis: Analysis) -> int:
+def _worth_showing(said: Judgement, pilot: PilotRecord) -> int | None:
     """The segment the verdict speaks of, else the longest in which a vehicle asks or waits."""
-    segments = analysis.pilot.segments
-    grave = next((f for f in analysis.findings if f.severity == "fault"), None)
+    segments = pilot.segments
+    if not segments:
+        return None
+    grave = next((f for f in said.findings if f.severity == "fault"), None)
     if grave:
         hit = next((i for i, s in enumerate(segments) if s.start_s <= grave.start_s < s.end_s), None)
         if hit is not None:
@@ -193,66 +296,18 @@ def _worth_showing(analysis: Analysis) -> int:
     )
 
 
-def _readings_part(analysis: Analysis, number: int) -> ReadingsPart:
-    segment = analysis.pilot.segments[number]
-    found = [Reading(m, scale_of(m)) for m in readings_of(analysis.pilot, segment)]
-    return ReadingsPart(number, len(analysis.pilot.segments), segment, found)
-
-
-def _lane_json(capture: Capture, analysis: Analysis) -> str:
-    """What the lane's script needs to begin with; samples are asked for by range."""
-    record = analysis.pilot
-    content = {
-        "capture": capture.id,
-        "start": record.start_s,
-        "end": record.end_s,
-        "interval": 1.0 / record.rate_hz,
-        "segments": [
-            {
-                "label": s.label,
-                "start": s.start_s,
-                "end": s.end_s,
-                "high": s.high_v,
-                "low": s.low_v,
-                "duty": s.duty_percent if s.oscillating else None,
-                "amps": s.advertised_current_a,
-            }
-            for s in record.segments[: 10 * _MOST_ROWS]
-        ],
-        "events": [{"kind": e.kind, "at": e.time_s, "text": e.text} for e in record.events if e.kind == "interruption"],
-        "lanes": _more_lanes(analysis),
-        "states": [{"letter": s.letter, "nominal": s.nominal_v, "accept": list(s.accept)} for s in STATES],
-    }
-    # "<" must not end the script element the JSON stands in.
-    return json.dumps(content).replace("<", "\\u003c")
-
-
-def _more_lanes(analysis: Analysis) -> list[dict[str, Any]]:
-    """Lanes below the pilot: channels with a role, each with the stretches that were told of it."""
-    lanes = []
-    for number, channel in enumerate(analysis.channels):
-        marks: list[dict[str, Any]] = []
-        if channel.role == "pp" and analysis.proximity and analysis.proximity.channel == channel.name:
-            marks = [{"start": s.start_s, "end": s.end_s, "text": s.state} for s in analysis.proximity.segments]
-        elif channel.role == "lock_current" and analysis.lock and analysis.lock.current_channel == channel.name:
-            marks = [{"start": a.start_s, "end": a.end_s, "text": _attempt_words(a)} for a in analysis.lock.attempts]
-        elif channel.role == "mains_v" and analysis.mains:
-            marks = [{"start": s.start_s, "end": s.end_s, "text": f"{s.rms:.0f} V"} for s in analysis.mains.volts]
-        elif channel.role == "mains_a" and analysis.mains:
-            marks = [{"start": s.start_s, "end": s.end_s, "text": f"{s.rms:.1f} A"} for s in analysis.mains.levels]
-        elif channel.role != "lock_position":
-            continue
-        unit = {"ohm": "Ω"}.get(channel.unit, channel.unit)
-        words = ROLE_WORDS[channel.role] + (", by its name" if channel.guessed else "")
-        colour = {"mains_v": "volts", "mains_a": "amps"}.get(channel.role, "plum")
-        lanes.append(
-            {"colour": colour, "channel": number, "name": channel.name, "role": words, "unit": unit, "marks": marks}
-        )
-    return lanes
-
-
-def _attempt_words(attempt: LockAttempt) -> str:
-    return attempt.result.replace("_", " ") + (f" ×{attempt.pulses}" if attempt.pulses > 1 else "")
+def _readings_part(view: SessionView, capture: Capture, number: int, by_name: str) -> ReadingsPart | None:
+    alignment = view.alignment_of(capture)
+    if alignment is None:
+        return None
+    analysis = view.analyses[[c.id for c in view.captures].index(capture.id)]
+    pilot = moved_pilot(analysis, alignment)
+    if pilot is None or not 0 <= number < len(pilot.segments):
+        return None
+    segment = pilot.segments[number]
+    found = [Reading(m, scale_of(m)) for m in readings_of(pilot, segment)]
+    middle = alignment.clock.in_file((segment.start_s + segment.end_s) / 2)
+    return ReadingsPart(capture.id, number, len(pilot.segments), segment, found, middle, by_name)
 
 
 def _entry(settlement: Settlement) -> SettledEntry:
@@ -268,6 +323,12 @@ def _entry(settlement: Settlement) -> SettledEntry:
         said.append(f"{values.offset_v:+g} V added")
     if settlement.interval_s is not None:
         said.append(f"{settlement.interval_s * 1e6:g} µs between samples")
+    said += [f"at {a.at_s:.2f} s in the file {_corrected(a.values)}" for a in values.amendments]
     return SettledEntry(
         settlement.by_name, settlement.why, settlement.made_at, ", ".join(said) or "all left to the machine"
     )
+
+
+def _corrected(values: dict[str, Any]) -> str:
+    words = {"state": "state {}", "high_v": "high {:g} V", "low_v": "low {:g} V", "duty_percent": "duty {:g} %"}
+    return " and ".join(words[name].format(value) for name, value in values.items())

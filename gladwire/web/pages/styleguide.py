@@ -9,7 +9,7 @@ from starlette.responses import Response
 
 from gladwire.core.findings import SEVERITIES, Severity
 from gladwire.core.pilot.readings import Measured
-from gladwire.core.session.stages import DC_SPINE, StageResult, StageState
+from gladwire.core.session.spine import DC_SPINE, StageResult, StageState
 from gladwire.web.charts.scale import Scale, scale_of
 from gladwire.web.charts.stage_line import STATE_WORDS, StageLine, stage_line
 from gladwire.web.palette import THEMES, Use, uses
@@ -30,7 +30,8 @@ class StyleguidePage:
 
 def _sample_line() -> StageLine:
     """A line that shows every mark and every kind of wire; invented."""
-    states: list[StageState] = ["not_captured", "not_applicable", "not_captured", *["proven"] * 4, "failed"]  # type: ignore[list-item]
+    whole: list[StageState] = ["proven"] * 4
+    states: list[StageState] = ["not_captured", "not_applicable", "not_captured", *whole, "failed"]
     states += ["not_reached"] * (len(DC_SPINE) - len(states))
     stages = [
         StageResult(stage=s.key, title=s.title, state=state, why="shown as an example")

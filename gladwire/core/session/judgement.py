@@ -1,0 +1,63 @@
+"""From a scene to findings, stages, outcome, verdict and ranked causes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from pydantic import BaseModel, ConfigDict
+
+from gladwire.core import rules
+from gladwire.core.contactor_rules import Switching
+from gladwire.core.diagnosis.cause import RankedCause
+from gladwire.core.diagnosis.ranking import rank
+from gladwire.core.findings import SEVERITIES, Finding, apply
+from gladwire.core.mains_rules import Ac
+from gladwire.core.session.outcome import Outcome, outcome_of, verdict_sentence
+from gladwire.core.session.scene import Scene
+from gladwire.core.session.spine import StageResult, placed, spine_of
+from gladwire.core.session.stages import walk
+
+
+class Judgement(BaseModel):
+    """What is said of a plug-in, whether it was one capture or several on one clock."""
+
+    model_config = ConfigDict(frozen=True)
+
+    findings: tuple[Finding, ...]
+    stages: tuple[StageResult, ...]
+    outcome: Outcome
+    verdict: str
+    causes: tuple[RankedCause, ...]
+
+
+def judge(scene: Scene) -> Judgement:
+    """Apply every rule that has its lanes, walk the stages, name the outcome, rank the causes."""
+    # The same fact seen by two instruments is one fact.
+    found = dict.fromkeys(_findings(scene))
+    gravest = sorted(found, key=lambda f: (-SEVERITIES.index(f.severity), f.start_s))
+    findings = placed(gravest, spine_of(scene.pilot))
+    stages = walk(scene, findings)
+    return Judgement(
+        findings=findings,
+        stages=stages,
+        outcome=outcome_of(scene, stages, findings),
+        verdict=verdict_sentence(scene, findings),
+        causes=rank(findings),
+    )
+
+
+def _findings(scene: Scene) -> Iterator[Finding]:
+    for pilot in scene.pilots:
+        yield from apply(rules.PILOT, pilot)
+    for proximity in scene.proximities:
+        yield from apply(rules.PROXIMITY, proximity)
+    for lock in scene.locks:
+        yield from apply(rules.LOCK, lock)
+    whole = scene.pilot
+    if scene.mains:
+        yield from apply(rules.MAINS, Ac(whole, scene.mains))
+    if whole:
+        for contactor in scene.contactors:
+            if contactor.switched:
+                yield from apply(rules.CONTACTOR, Switching(whole, contactor))
+    yield from apply(rules.SCENE, scene)

@@ -1,0 +1,107 @@
+"""What is proven of a repair: stage by stage against the session before, and mode by mode for the whole case.
+
+Faults come in pairs: a stage that passes now says nothing of the ones behind it (common practice, no source).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal, NamedTuple
+
+from gladwire.core.session.spine import StageResult
+
+
+class Mode(NamedTuple):
+    """A way of charging that can be reported as failing, and has to be proven by itself."""
+
+    key: str
+    title: str
+
+
+MODES: tuple[Mode, ...] = (
+    Mode("mode2", "Portable lead on a household or industrial socket (Mode 2)"),
+    Mode("mode3_socket", "Post with socket and own lead (Mode 3)"),
+    Mode("mode3_tethered", "Post with tethered lead (Mode 3)"),
+    Mode("dc", "DC post (Mode 4)"),
+)
+BY_KEY = {mode.key: mode for mode in MODES}
+
+# What has to be seen working before anybody says "mended".
+_TO_PROVE = ("request", "energise", "draw", "hold", "parameters", "insulation", "precharge", "ramp")
+
+
+def since_before(before: Sequence[StageResult], after: Sequence[StageResult]) -> str:
+    """What changed from one session to the next, and what that leaves open; "" where nothing failed before."""
+    failed = [s for s in before if s.state == "failed"]
+    if not failed:
+        return ""
+    now = {s.stage: s for s in after}
+    mended = [s.title for s in failed if now.get(s.stage) and now[s.stage].state == "proven"]
+    still = [s.title for s in failed if now.get(s.stage) and now[s.stage].state == "failed"]
+    new = [s.title for s in after if s.state == "failed" and s.stage not in {f.stage for f in failed}]
+    open_ = [s.title for s in after if s.stage in _TO_PROVE and s.state in ("not_captured", "not_reached")]
+    said = []
+    if still:
+        said.append(f"{_and(still)} still {_fails(still)}.")
+    if new:
+        said.append(f"{_and(new)} {_fails(new)} now, and did not before: a second fault stood behind the first.")
+    if mended:
+        said.append(f"{_and(mended)}, failed in the session before, {_are(mended)} proven now.")
+    if mended and open_ and not still and not new:
+        said.append(f"{_and(open_)} {_are(open_)} still unproven: not yet mended.")
+    if not said:
+        shown = [s.title for s in failed]
+        said.append(f"{_and(shown)}, failed in the session before, {_are(shown)} not shown here.")
+    return " ".join(said)
+
+
+class Tried(NamedTuple):
+    """One session of a case: the mode it was tried in ("" not said), its outcome, its stages, whether a repair came
+    after it."""
+
+    mode: str
+    title: str
+    outcome: str
+    stages: Sequence[StageResult]
+    repaired_since: bool
+
+
+class ModeProof(NamedTuple):
+    """mode: its title. state: proven, failing or unproven; text: why, and what is missing."""
+
+    mode: str
+    state: Literal["proven", "failing", "unproven"]
+    text: str
+
+
+def proofs(reported: Sequence[str], tried: Sequence[Tried]) -> tuple[ModeProof, ...]:
+    """One proof for each reported mode, from its newest session. Raises KeyError for a mode that does not exist."""
+    return tuple(_proof(BY_KEY[key], [t for t in tried if t.mode == key]) for key in reported)
+
+
+def _proof(mode: Mode, tried: Sequence[Tried]) -> ModeProof:
+    if not tried:
+        return ModeProof(mode.title, "unproven", "Reported, and not tried in any session here.")
+    newest = tried[-1]
+    if newest.outcome in ("failed_to_start", "dropped_out"):
+        return ModeProof(mode.title, "failing", f"“{newest.title}” {newest.outcome.replace('_', ' ')}.")
+    if newest.repaired_since:
+        return ModeProof(mode.title, "unproven", f"A repair came after “{newest.title}”: try it again.")
+    if newest.outcome == "charged":
+        return ModeProof(mode.title, "proven", f"“{newest.title}” charged and ended in order.")
+    open_ = [s.title for s in newest.stages if s.stage in _TO_PROVE and s.state != "proven"]
+    if newest.outcome == "derated":
+        return ModeProof(mode.title, "unproven", f"“{newest.title}” charged with less than it should.")
+    return ModeProof(mode.title, "unproven", f"“{newest.title}” does not show {_and(open_)}.")
+
+
+def _and(titles: Sequence[str]) -> str:
+    return titles[0] if len(titles) == 1 else f"{', '.join(titles[:-1])} and {titles[-1]}" if titles else "the end"
+
+
+def _fails(titles: Sequence[str]) -> str:
+    return "fails" if len(titles) == 1 else "fail"
+
+
+def _are(titles: Sequence[str]) -> str:
+    return "is" if len(titles) == 1 else "are"

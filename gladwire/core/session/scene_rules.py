@@ -1,0 +1,78 @@
+"""Findings that need more than one lane: seat from proximity and pilot, a lock nobody drives, noise of power flowing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.findings import Fact, Rule
+from gladwire.core.pilot.words import seconds, volts
+from gladwire.core.session.scene import Scene
+from gladwire.core.standards.source import PRACTICE
+
+_HOME = ("latched", "coded", "doubtful")
+# A pilot that has not answered proximity by then is not on its way home.
+_SEAT_S = 2.0
+# An inlet that is going to lock has done so by then.
+_LOCKS_WITHIN_S = 8.0
+
+
+def _home(scene: Scene) -> list[tuple[float, float]]:
+    """Stretches in which proximity says that a plug is in."""
+    return [(s.start_s, s.end_s) for r in scene.proximities for s in r.segments if s.state in _HOME]
+
+
+def _in_state(scene: Scene, states: str, start_s: float, end_s: float) -> float:
+    """Seconds the pilot spends in any of the states within a stretch."""
+    segments = [s for r in scene.pilots for s in r.segments if s.state in states]
+    return sum(max(0.0, min(s.end_s, end_s) - max(s.start_s, start_s)) for s in segments)
+
+
+def _seated(scene: Scene) -> Iterator[Fact]:
+    for start, end in _home(scene):
+        if _in_state(scene, "BCD", start, end) > 0.2:
+            text = f"Proximity and pilot are both made from {start:.2f} s on: the plug is home."
+            yield Fact("normal", text, start, end, "both made", "both made")
+            return
+
+
+def _not_seated(scene: Scene) -> Iterator[Fact]:
+    for start, end in _home(scene):
+        waited = _in_state(scene, "A", start, end)
+        if waited > _SEAT_S and _in_state(scene, "BCD", start, end) == 0.0:
+            text = (
+                f"Proximity says from {start:.2f} s that a plug is in, and the pilot stays in A for {seconds(waited)}: "
+                "the plug is not fully home, or CP is open."
+            )
+            yield Fact("fault", text, start, end, "proximity made, pilot in A", "both made")
+            return
+
+
+def _not_driven(scene: Scene) -> Iterator[Fact]:
+    for lock in scene.locks:
+        for start, end in _home(scene):
+            seen = min(end, lock.end_s) - max(start, lock.start_s)
+            driven = any(start - 1.0 <= a.start_s <= end for a in lock.attempts)
+            if seen > _LOCKS_WITHIN_S and not driven:
+                text = (
+                    f"A plug is in for {seconds(seen)} and the lock's actuator draws no current: its circuit is open, or "
+                    "nobody drives it."
+                )
+                yield Fact("suspect", text, start, end, "no pulse", "one pulse after the plug is in")
+                return
+
+
+def _power_noise(scene: Scene) -> Iterator[Fact]:
+    for n in scene.power_noise:
+        text = (
+            f"From {n.start_s:.2f} s switching noise of {volts(n.noise_v)} rides on the pilot for "
+            f"{seconds(n.end_s - n.start_s)}, {volts(n.before_v)} before: power electronics works, so power flows."
+        )
+        yield Fact("normal", text, n.start_s, n.end_s, volts(n.noise_v), f"{volts(n.before_v)} while waiting")
+
+
+RULES: tuple[Rule[Scene], ...] = (
+    Rule("plug_home", "seat", PRACTICE, "a plug that is home", _seated),
+    Rule("plug_not_home", "seat", PRACTICE, "proximity made and pilot not", _not_seated),
+    Rule("lock_not_driven", "lock", PRACTICE, "an actuator without a pulse", _not_driven),
+    Rule("power_noise", "draw", PRACTICE, "switching noise on the pilot", _power_noise),
+)

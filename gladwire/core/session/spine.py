@@ -1,0 +1,78 @@
+"""The spine: the stages a session climbs, AC and DC, and what is told of one."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal, NamedTuple
+
+from pydantic import BaseModel, ConfigDict
+
+from gladwire.core.findings import Finding
+from gladwire.core.pilot.record import PilotRecord
+from gladwire.core.pilot.rules.offer import offers
+
+StageState = Literal["proven", "failed", "not_reached", "not_captured", "not_applicable"]
+
+
+class Stage(NamedTuple):
+    """Name used in data, and the title people read."""
+
+    key: str
+    title: str
+
+
+_COMMON = (
+    Stage("seat", "Seat"),
+    Stage("proximity", "Proximity"),
+    Stage("lock", "Lock"),
+    Stage("pilot", "Pilot"),
+    Stage("offer", "Offer"),
+)
+AC_SPINE = (
+    *_COMMON,
+    Stage("request", "Request"),
+    Stage("energise", "Energise"),
+    Stage("draw", "Draw"),
+    Stage("hold", "Hold"),
+    Stage("end", "End"),
+)
+DC_SPINE = (
+    *_COMMON,
+    Stage("match", "Match"),
+    Stage("link", "Link"),
+    Stage("agree", "Agree"),
+    Stage("authorise", "Authorise"),
+    Stage("parameters", "Parameters"),
+    Stage("insulation", "Insulation"),
+    Stage("precharge", "Pre-charge"),
+    Stage("ramp", "Ramp"),
+    Stage("hold", "Hold"),
+    Stage("end", "End"),
+)
+
+
+class StageResult(BaseModel):
+    """One stage as this session shows it. short: a value to stand under the mark; why: the whole sentence."""
+
+    model_config = ConfigDict(frozen=True)
+
+    stage: str
+    title: str
+    state: StageState
+    start_s: float | None = None
+    end_s: float | None = None
+    short: str = ""
+    why: str
+
+
+def spine_of(pilot: PilotRecord | None) -> tuple[Stage, ...]:
+    """At 5 % duty the DC spine (or AC with ISO 15118; the pilot cannot tell), else the AC one."""
+    digital = pilot and any(s.offer_kind == "digital" and s.state != "A" for s in offers(pilot))
+    return DC_SPINE if digital else AC_SPINE
+
+
+def placed(findings: Sequence[Finding], spine: Sequence[Stage]) -> tuple[Finding, ...]:
+    """Findings on the stages of this spine: on the DC one the request (C) is what ends Parameters."""
+    if any(stage.key == "request" for stage in spine):
+        return tuple(findings)
+    return tuple(f.model_copy(update={"stage": "parameters"}) if f.stage == "request" else f for f in findings)

@@ -1,0 +1,127 @@
+"""What the lanes' script needs to begin with: each lane's place on the clock and what was told of it, no samples."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from gladwire.core.analysis import Analysis, ChannelInfo
+from gladwire.core.lock import LockAttempt
+from gladwire.core.mains import Span
+from gladwire.core.pilot.record import PilotRecord
+from gladwire.core.roles import ROLE_WORDS, Role
+from gladwire.core.session.alignment import Alignment
+from gladwire.core.session.clock import on_clock
+from gladwire.core.session.stamps import BY_KEY
+from gladwire.core.standards.pilot_levels import STATES
+from gladwire.store.models import Capture, ChargingSession
+from gladwire.web.session_view import SessionView
+
+# Most stretches a lane is told of; more are seen by zooming into the samples.
+_MOST_MARKS = 4000
+_ORDER: tuple[Role, ...] = (
+    "cp", "pp", "lock_current", "lock_position", "contactor", "mains_v", "mains_a", "other",
+)  # fmt: skip
+_COLOURS: dict[Role, str] = {"cp": "volts", "mains_v": "volts", "mains_a": "amps", "other": "ink-soft"}
+
+
+def lanes_json(session: ChargingSession, view: SessionView) -> str:
+    """JSON to stand inside a script element."""
+    lanes = []
+    for capture, analysis, alignment in zip(view.captures, view.analyses, view.together.alignments, strict=True):
+        lanes += [_lane(capture, analysis, alignment, n) for n in range(len(analysis.channels))]
+    lanes.sort(key=lambda lane: (lane["aside"], _ORDER.index(lane["role"])))
+    starts = [lane["start"] for lane in lanes]
+    content = {
+        "session": session.id,
+        "start": min(starts),
+        "end": max(lane["end"] for lane in lanes),
+        "lanes": lanes,
+        "stamps": [
+            {"id": o.id, "at": o.at_s, "words": BY_KEY[o.kind].words, "detail": o.text, "sense": BY_KEY[o.kind].sense}
+            for o in session.observations
+            if o.at_s is not None and o.kind in BY_KEY and not o.struck_by
+        ],
+        "states": [{"letter": s.letter, "nominal": s.nominal_v, "accept": list(s.accept)} for s in STATES],
+    }
+    # "<" must not end the script element the JSON stands in.
+    return json.dumps(content).replace("<", "\\u003c")
+
+
+def _lane(capture: Capture, analysis: Analysis, alignment: Alignment, number: int) -> dict[str, Any]:
+    """Times of marks and segments are of the file; the script puts them on the clock, so that a lane can be dragged."""
+    channel = analysis.channels[number]
+    is_pilot = number == analysis.channel_index and analysis.pilot is not None
+    clock = alignment.clock
+    return {
+        "key": f"{channel.role}:{channel.name}",
+        "kind": "pilot" if is_pilot else "line",
+        "capture": capture.id,
+        "file": capture.name,
+        "channel": number,
+        "name": channel.name,
+        "role": channel.role,
+        "words": ROLE_WORDS[channel.role] + (", by its name" if channel.guessed and channel.role != "other" else ""),
+        "unit": {"ohm": "Ω"}.get(channel.unit, channel.unit),
+        "colour": _COLOURS.get(channel.role, "plum"),
+        "interval": (channel.end_s - channel.start_s) / max(channel.samples, 1),
+        "offset": clock.offset_s,
+        "drift": clock.drift,
+        "placed": alignment.how,
+        "start": clock.on_session(channel.start_s),
+        "end": clock.on_session(channel.end_s),
+        "folded": channel.role == "other",
+        "aside": alignment.how == "none",
+        "marks": _marks(analysis, channel),
+        **(_pilot_parts(analysis.pilot) if is_pilot and analysis.pilot else {"segments": [], "events": []}),
+    }
+
+
+def _pilot_parts(record: PilotRecord) -> dict[str, Any]:
+    return {
+        "segments": [
+            {
+                "label": s.label,
+                "start": s.start_s,
+                "end": s.end_s,
+                "duty": s.duty_percent if s.oscillating else None,
+                "amps": s.advertised_current_a,
+                "amended": bool(s.machine),
+            }
+            for s in record.segments[:_MOST_MARKS]
+        ],
+        "events": [{"at": e.time_s, "text": e.text} for e in record.events if e.kind == "interruption"],
+    }
+
+
+def _marks(analysis: Analysis, channel: ChannelInfo) -> list[dict[str, Any]]:
+    """Stretches that were told of a channel, each with a word."""
+    found: list[tuple[float, float, str]]
+    if channel.role == "pp" and analysis.proximity and analysis.proximity.channel == channel.name:
+        found = [(s.start_s, s.end_s, s.state) for s in analysis.proximity.segments]
+    elif channel.role == "lock_current" and analysis.lock and analysis.lock.current_channel == channel.name:
+        found = [(a.start_s, a.end_s, _attempt_words(a)) for a in analysis.lock.attempts]
+    elif channel.role in ("mains_v", "mains_a") and analysis.mains:
+        spans = analysis.mains.volts if channel.role == "mains_v" else analysis.mains.levels
+        found = [(s.start_s, s.end_s, _rms(s, channel)) for s in spans if channel.name in s.carried_by]
+    elif channel.role == "contactor":
+        closings = [c for r in analysis.contactors if r.channel == channel.name for c in r.closings]
+        found = [(c.start_s, c.end_s, "closed") for c in closings]
+    else:
+        found = []
+    return [{"start": start, "end": end, "text": text} for start, end, text in found[:_MOST_MARKS]]
+
+
+def _rms(span: Span, channel: ChannelInfo) -> str:
+    return f"{span.rms:.0f} V" if channel.role == "mains_v" else f"{span.rms:.1f} A"
+
+
+def _attempt_words(attempt: LockAttempt) -> str:
+    return attempt.result.replace("_", " ") + (f" ×{attempt.pulses}" if attempt.pulses > 1 else "")
+
+
+def moved_pilot(analysis: Analysis, alignment: Alignment | None) -> PilotRecord | None:
+    """A capture's pilot on the session's clock, if it has one."""
+    if analysis.pilot is None:
+        return None
+    return on_clock(analysis.pilot, alignment.clock) if alignment else analysis.pilot

@@ -1,0 +1,115 @@
+"""A session's clock: placing a capture by hand, stamping what was heard and seen, taking a capture out again."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+from starlette.responses import RedirectResponse, Response
+
+from gladwire.core.session.proof import BY_KEY as MODES
+from gladwire.core.session.stamps import BY_KEY as STAMPS
+from gladwire.store.models import ChargingSession, Observation, Placement
+from gladwire.web.errors import RefusedError
+from gladwire.web.pages.captures import capture_or_404
+from gladwire.web.pages.session import session_or_404
+from gladwire.web.services import Database
+from gladwire.web.signing import signed
+
+router = APIRouter()
+# A session lasts hours, not years.
+_MOST_S = 7 * 86_400.0
+
+
+class PlaceForm(BaseModel):
+    """offset_s: what is added to the file's own times; empty gives the capture back to the machine."""
+
+    model_config = ConfigDict(str_strip_whitespace=True)
+
+    offset_s: float | None = Field(None, ge=-_MOST_S, le=_MOST_S, allow_inf_nan=False)
+    by_name: str = Field(min_length=1, max_length=80)
+    why: str = Field("", max_length=300)
+
+    @field_validator("offset_s", mode="before")
+    @classmethod
+    def _number(cls, value: object) -> object:
+        return value.strip().replace(",", ".").replace("−", "-") or None if isinstance(value, str) else value
+
+
+@router.post("/captures/{number}/place")
+def place(db: Database, number: int, form: Annotated[PlaceForm, Form()]) -> Response:
+    """Put a capture on its session's clock by hand; where it lay before stays on record."""
+    capture = capture_or_404(db, number)
+    placed = Placement(capture_id=capture.id, offset_s=form.offset_s, by_name=form.by_name, why=form.why)
+    db.add(placed)
+    return signed(RedirectResponse(f"/sessions/{capture.session_id}", 303), form.by_name)
+
+
+@router.post("/captures/{number}/apart")
+def apart(db: Database, number: int) -> Response:
+    """Make a capture that belongs to another plug-in a session of its own, in the same case."""
+    capture = capture_or_404(db, number)
+    session = capture.session
+    if len(session.captures) < 2:
+        raise RefusedError(409, "This is the session's only capture.", "There is nothing to take it out of.")
+    own = ChargingSession(title=capture.name[:200], case_id=session.case_id, mode=session.mode)
+    db.add(own)
+    db.flush()
+    capture.session_id = own.id
+    return RedirectResponse(f"/sessions/{own.id}", 303)
+
+
+class StampForm(BaseModel):
+    """Something heard, seen or felt at a moment of the session's clock."""
+
+    model_config = ConfigDict(str_strip_whitespace=True)
+
+    kind: str
+    at_s: float = Field(ge=-_MOST_S, le=_MOST_S, allow_inf_nan=False)
+    text: str = Field("", max_length=300)
+    by_name: str = Field(min_length=1, max_length=80)
+
+    @field_validator("at_s", mode="before")
+    @classmethod
+    def _number(cls, value: object) -> object:
+        return value.strip().replace(",", ".").replace("−", "-") if isinstance(value, str) else value
+
+    @field_validator("kind")
+    @classmethod
+    def _known(cls, value: str) -> str:
+        if value not in STAMPS:
+            raise ValueError("something from the list was expected")
+        return value
+
+
+@router.post("/sessions/{number}/stamps")
+def stamp(db: Database, number: int, form: Annotated[StampForm, Form()]) -> Response:
+    """Stamp an event on the session's clock; the verdict takes it into account."""
+    session = session_or_404(db, number)
+    if form.kind == "note" and not form.text:
+        raise RefusedError(422, "The note is empty.", "Write what you want to keep at this moment.")
+    noted = Observation(session_id=session.id, kind=form.kind, at_s=form.at_s, text=form.text, by_name=form.by_name)
+    db.add(noted)
+    return signed(RedirectResponse(f"/sessions/{number}", 303), form.by_name)
+
+
+@router.post("/observations/{number}/strike")
+def strike(db: Database, number: int, by_name: Annotated[str, Form(min_length=1, max_length=80)]) -> Response:
+    """Strike out something noted: it stays on record and counts no more."""
+    noted = db.get(Observation, number)
+    if noted is None:
+        raise RefusedError(404, f"There is no observation {number}.", "Go back to its session or case.")
+    noted.struck_by = by_name
+    where = f"/sessions/{noted.session_id}" if noted.session_id else f"/cases/{noted.case_id}"
+    return signed(RedirectResponse(where, 303), by_name)
+
+
+@router.post("/sessions/{number}/mode")
+def mode(db: Database, number: int, mode: Annotated[str, Form()]) -> Response:
+    """Say in which mode a session was tried."""
+    session = session_or_404(db, number)
+    if mode and mode not in MODES:
+        raise RefusedError(422, "That is no mode of charging known here.", "Choose one from the list.")
+    session.mode = mode
+    return RedirectResponse(f"/sessions/{number}", 303)
