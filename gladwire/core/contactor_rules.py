@@ -49,18 +49,25 @@ def _opens(both: Switching) -> Iterator[Fact]:
         c = next((c for c in both.contactor.closings if c.start_s < ask.end_s <= c.end_s), None)
         if c is None or not ask.then:
             continue
-        after = c.end_s - ask.end_s
-        if c.until_end and after > 1.0:
-            text = f"The contactor's line is still closed {seconds(after)} after the request ends: stuck, or bridged."
-            yield Fact("fault", text, ask.end_s, c.end_s, f"closed for {seconds(after)}", "open within 100 ms", "end")
-        elif not c.until_end:
+        if not c.until_end:
+            after = c.end_s - ask.end_s
             late = after > SWITCH_OFF_MAX_S + _SLACK_S
             text = f"The contactor's line opens {seconds(after)} after the request ends."
             yield Fact("suspect" if late else "normal", text, ask.end_s, c.end_s, seconds(after), "within 100 ms")
 
 
+def _stays_closed(both: Switching) -> Iterator[Fact]:
+    for ask in asks_of(both.pilot.segments):
+        c = next((c for c in both.contactor.closings if c.start_s < ask.end_s <= c.end_s), None)
+        after = c.end_s - ask.end_s if c else 0.0
+        if c and ask.then and c.until_end and after > 1.0:
+            text = f"The contactor's line is still closed {seconds(after)} after the request ends: stuck, or bridged."
+            yield Fact("fault", text, ask.end_s, c.end_s, f"closed for {seconds(after)}", "open within 100 ms")
+
+
 RULES: tuple[Rule[Switching], ...] = (
     Rule("contactor_closes", "energise", SEQUENCES_SOURCE, "a contactor that answers", _closes),
     Rule("contactor_not_driven", "energise", SEQUENCES_SOURCE, "a contactor nobody drives", _stays_open),
-    Rule("contactor_opens", "end", SEQUENCES_SOURCE, "a contactor that lets go, or not", _opens),
+    Rule("contactor_opens", "end", SEQUENCES_SOURCE, "a contactor that lets go", _opens),
+    Rule("contactor_stays_closed", "end", SEQUENCES_SOURCE, "a contactor that does not let go", _stays_closed),
 )

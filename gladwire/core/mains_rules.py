@@ -89,7 +89,7 @@ def _not_switched_on(ac: Ac) -> Iterator[Fact]:
     for ask in asks_of(ac.segments):
         if ask.end_s - ask.start_s > SWITCH_ON_MAX_S and _first_during(ac.mains.volts, ask) is None:
             asked = seconds(ask.end_s - ask.start_s)
-            text = f"The vehicle asks for {asked} and no mains appears: the contactor does not close."
+            text = f"The vehicle asks for {asked} and no mains appears behind the contactor."
             yield Fact("fault", text, ask.start_s, ask.end_s, "0 V", "mains within 3 s")
 
 

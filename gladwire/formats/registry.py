@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from gladwire.core.waveform import Recording
-from gladwire.formats import npz, scope_csv, wav
+from gladwire.formats import mdf, npz, scope_csv, vcd, wav
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Reader
 
-READERS: tuple[Reader, ...] = (scope_csv.READER, wav.READER, npz.READER)
-_KNOWN = "a scope's table (CSV, TSV, TXT), WAV or NumPy .npz, gzip or not"
+READERS: tuple[Reader, ...] = (scope_csv.READER, wav.READER, npz.READER, vcd.READER, mdf.READER)
+_KNOWN = "a table of a scope or logger (CSV, TSV, TXT), VCD, WAV, NumPy .npz or MDF 4, gzip or not"
 
 
 def read_capture(source: Source, options: Options | None = None) -> Recording:

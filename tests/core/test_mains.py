@@ -55,10 +55,10 @@ def test_a_whole_charge_is_proven_from_pilot_to_end(phases: int) -> None:
 @pytest.mark.parametrize(
     ("script", "volts", "amps", "code", "failed", "outcome", "cause"),
     [
-        (asks_from_1_to_15(), [], [], "mains_missing", "energise", "dropped_out", "contactor_not_closing"),
-        (asks_from_1_to_15(), [(0.0, 230)], FLOWS, "mains_without_request", "energise", "dropped_out", "contactor_welded"),
-        (asks_from_1_to_15(), ON, [], "current_missing", "draw", "dropped_out", "charger_not_starting"),
-        (asks_from_1_to_15(10), ON, FLOWS, "current_over_offer", "draw", "dropped_out", "offer_not_followed"),
+        (asks_from_1_to_15(), [], [], "mains_missing", "energise", "failed_to_start", "contactor_not_closing"),
+        (asks_from_1_to_15(), [(0.0, 230)], FLOWS, "mains_without_request", "energise", "charged", "contactor_welded"),
+        (asks_from_1_to_15(), ON, [], "current_missing", "draw", "failed_to_start", "charger_not_starting"),
+        (asks_from_1_to_15(10), ON, FLOWS, "current_over_offer", "draw", "charged", "offer_not_followed"),
         (asks_from_1_to_15(), [(1.4, 230), (8, 0)], [(3, 15.5), (8, 0)], "current_lost", "hold", "dropped_out",
          "supply_dropped"),
         (asks_from_1_to_15(then=0), [(1.4, 230), (15.0, 0)], [(3, 15.5), (15.0, 0)], "current_lost", "hold", "dropped_out",

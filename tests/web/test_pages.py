@@ -26,6 +26,9 @@ def table(volts: np.ndarray = WAVE.samples, rate_hz: float = 50e3) -> bytes:
     return ("Time (s),CP (V)\n" + rows).encode()
 
 
+LONGER = table() + f"{len(WAVE.samples) / 50e3:.6f},12.0\n".encode()
+
+
 def drop(client: TestClient, content: bytes = table(), name: str = "stall 3.csv", **form: str) -> str:
     answer = client.post("/captures", files={"files": (name, content)}, data=form)
     assert answer.status_code == 303, answer.text
@@ -212,7 +215,7 @@ def test_the_same_file_dropped_twice_is_stored_once(client: TestClient) -> None:
 
 
 def test_files_dropped_together_are_one_plug_in_on_one_clock(client: TestClient) -> None:
-    files = [("files", ("one.csv", table())), ("files", ("two.csv", table() + b"0.9,9\n"))]
+    files = [("files", ("one.csv", table())), ("files", ("two.csv", LONGER))]
     location = client.post("/captures", files=files).headers["location"]
     page = client.get(location).text
     assert "2 recordings on one clock" in page
@@ -225,7 +228,7 @@ def test_a_recording_is_added_to_a_session_and_taken_out_again(client: TestClien
     again = client.post("/captures", files=[("files", ("same.csv", table()))], data={"session": number})
     assert again.status_code == 409
     assert "Nothing was stored" in again.text
-    more = client.post("/captures", files=[("files", ("more.csv", table() + b"0.9,9\n"))], data={"session": number})
+    more = client.post("/captures", files=[("files", ("more.csv", LONGER))], data={"session": number})
     assert more.headers["location"] == location
     capture = re.findall(r"/captures/(\d+)/apart", client.get(location).text)[0]
     apart = client.post(f"/captures/{capture}/apart").headers["location"]
@@ -249,7 +252,7 @@ def test_a_case_is_made_after_the_fact_changed_and_closed(client: TestClient) ->
     client.post(f"{case}/state", data={"state": "closed"})
     assert "Van starts" not in text(client, "/")
     assert "Van starts" in text(client, "/cases")
-    second = drop(client, table() + b"0.9,9\n", "second.csv")
+    second = drop(client, LONGER, "second.csv")
     client.post(f"{case}/state", data={"state": "open"})
     client.post(f"{second}/case", data={"case": case.rsplit("/", 1)[1]})
     assert "session 2 of 2" in text(client, second)

@@ -138,7 +138,7 @@ CAUSES = (
         title="Contactor welded or bridged",
         owner="evse",
         prior=0.8,
-        speaks_for={"mains_without_request": 4.5, "mains_off_late": 1.0, "contactor_opens": 0.8},
+        speaks_for={"mains_without_request": 4.5, "mains_off_late": 1.0, "contactor_stays_closed": 3.5},
         speaks_against={},
         test=NextTest(
             "Take the post out of service; prove its outlet dead, or not, with a category-rated tester.",
@@ -148,6 +148,22 @@ CAUSES = (
             DEAD_CAUTION,
         ),
         proof="No voltage in A and B, mains only in C.",
+    ),
+    Cause(
+        code="supply_missing",
+        title="No supply behind a contactor that closes",
+        owner="site",
+        prior=0.9,
+        speaks_for={"mains_missing": 3.3},
+        speaks_against={"mains_on": 3.0, "contactor_not_driven": 3.0},
+        test=NextTest(
+            "Look at the post's breaker and earth-fault device, then have the supply side of the contactor measured.",
+            8,
+            "No voltage there either: the breaker, its fuse or the feed; find out why before it is closed again.",
+            "Voltage there and none behind it: the contactor's own contacts.",
+            DEAD_CAUTION,
+        ),
+        proof="Mains behind the contactor within 3 s of the request, three times in a row.",
     ),
     Cause(
         code="supply_dropped",

@@ -53,6 +53,8 @@ def choose_pilot(channels: Sequence[Waveform], wanted: str | None = None, others
 
 
 def _may_be(wave: Waveform) -> bool:
+    if wave.unit == "logic":
+        return False
     if _NAMED.search(_plain(wave.name)):
         return True
     if role_by_name(wave) == "mains_v":
@@ -62,13 +64,13 @@ def _may_be(wave: Waveform) -> bool:
 
 
 def _what_instead(channels: Sequence[Waveform], others: Sequence[str]) -> str:
-    told = [
-        f"“{wave.name}” was settled as something else"
-        if wave.name in others
-        else f"“{wave.name}” reads as {ROLE_WORDS[role_by_name(wave)]}"
-        for wave in channels
-    ]
-    return ", ".join(told)
+    def told(wave: Waveform) -> str:
+        if wave.name in others:
+            return f"“{wave.name}” was settled as something else"
+        what = "a logic line" if wave.unit == "logic" else ROLE_WORDS[role_by_name(wave)]
+        return f"“{wave.name}” is {what} by its name or unit"
+
+    return ", ".join(told(wave) for wave in channels)
 
 
 def _names(channels: Sequence[Waveform]) -> str:

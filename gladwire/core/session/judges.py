@@ -55,7 +55,7 @@ BREAKING: Mapping[str, frozenset[str]] = {
     "hold": frozenset(
         {"pilot_lost_while_asking", "pilot_withdrawn", "pilot_interrupted", "current_lost", "breaker_tripped"}
     ),
-    "end": frozenset({"lock_not_released", "plug_stays_held", "contactor_opens"}),
+    "end": frozenset({"lock_not_released", "plug_stays_held", "contactor_stays_closed"}),
 }
 # A withdrawn offer ends what was held, however grave it is in itself.
 _ENDS_HOLD = "offer_withdrawn"

@@ -29,6 +29,10 @@ _BEFORE_HOLD = ("seat", "proximity", "lock", "pilot", "offer", "request", "param
 _NOTHING_TO_JUDGE = ("no_pilot",)
 # What makes a held session a derated one.
 _DERATING = ("current_reduced", "offer_followed")
+# Faults that a session charges through.
+_CHARGES_YET = ("current_over_offer", "mains_without_request")
+# By then a vehicle that asks has voltage and begins to draw.
+_UNDER_WAY_S = 4.0
 # Without a pilot, what to tell first.
 _TELLING = ("current_flows", "mains_on", "lock_engaged", "proximity_read")
 # Findings of a session that waits longer than anybody would.
@@ -39,17 +43,27 @@ def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[F
     """What the captures decide. A pilot alone cannot prove that current flowed: "charged" needs mains beside it."""
     if any(not p.reading.is_pilot_like for p in scene.pilots) or any(f.code in _NOTHING_TO_JUDGE for f in findings):
         return "unknown"
-    pilot = scene.pilot
     state = {s.stage: s.state for s in stages}
     if state["hold"] == "failed":
         return "dropped_out"
-    if any(state.get(name) == "failed" for name in _BEFORE_HOLD):
-        held = pilot is not None and bool(requests(pilot)) and asking_s(pilot) > 5.0
-        return "dropped_out" if held else "failed_to_start"
-    if state["hold"] == "proven" and state["end"] in ("proven", "failed"):
+    held = state["hold"] == "proven"
+    broken = [b for name in _BEFORE_HOLD if (b := breaking(findings, name)) and not (held and b.code in _CHARGES_YET)]
+    if broken:
+        return "dropped_out" if _had_begun(scene, min(broken, key=lambda f: f.start_s)) else "failed_to_start"
+    if held and state["end"] in ("proven", "failed"):
         return "derated" if any(f.code in _DERATING for f in findings) else "charged"
     stalled = any(f.code in _STALLED and f.severity == "suspect" for f in findings)
     return "failed_to_start" if stalled and state.get("request") == "not_reached" else "unknown"
+
+
+def _had_begun(scene: Scene, broken: Finding) -> bool:
+    """Whether the session was past its start when this broke it: current flowed, or, unseen, it had had time to."""
+    if scene.mains and scene.mains.has_amps:
+        return any(span.start_s < broken.start_s - 0.1 for span in scene.mains.amps)
+    asked = requests(scene.pilot) if scene.pilot else []
+    # What breaks these stages keeps them from being passed, however long it takes.
+    passed = broken.stage in ("seat", "proximity", "lock", "pilot")
+    return bool(asked) and passed and broken.end_s - asked[0].start_s > _UNDER_WAY_S
 
 
 def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
@@ -63,9 +77,12 @@ def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
     waiting = next((f for f in findings if f.code in ("never_asked", "no_offer", "nothing_connected")), None)
     if waiting:
         return waiting.text
+    less = next((f for f in findings if f.code in _DERATING), None)
     record = scene.pilot
     story = _story(record, findings) if record else _without_pilot(scene, findings)
     kept = breaking(findings, "end")
+    if less and record and less.text not in story:
+        story = f"{less.text} {story}"
     return f"{story} {kept.text}" if kept else story
 
 
@@ -87,7 +104,7 @@ def _story(record: PilotRecord, findings: Sequence[Finding]) -> str:
         if made[0].offer_kind == "digital"
         else f"{amps(made[0].advertised_current_a or 0.0)} (duty {made[0].duty_percent:.1f} %)"
     )
-    suspect = next((f for f in findings if f.severity == "suspect"), None)
+    suspect = next((f for f in findings if f.severity == "suspect" and f.code not in _DERATING), None)
     flows = next((f for f in findings if f.code == "current_flows"), None)
     ended = any(f.code == "stopped_asking" for f in findings)
     text = (

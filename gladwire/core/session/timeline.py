@@ -126,9 +126,15 @@ def _place(first: Part, part: Part, seen: Sequence[Moment]) -> Alignment | None:
     if shared.matched < 2 and abs(differ) > 5.0:
         text = f"{recorded.text} A single event that looks shared would put it {seconds(abs(differ))} elsewhere."
         return recorded.model_copy(update={"text": text})
+    if abs(differ) <= (shared.doubt_s or 0.0) and (recorded.doubt_s or 1.0) < (shared.doubt_s or 0.0):
+        return recorded.model_copy(update={"text": f"{recorded.text} {_agrees(shared.matched)}"})
     if abs(differ) > max(recorded.doubt_s or 0.0, shared.doubt_s or 0.0):
         return shared.model_copy(update={"text": f"{shared.text} The files' own clocks differ by {_signed(differ)}."})
     return shared
+
+
+def _agrees(matched: int) -> str:
+    return "One event both show agrees." if matched == 1 else f"{matched} events both show agree."
 
 
 def _signed(value: float) -> str:

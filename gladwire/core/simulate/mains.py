@@ -15,6 +15,20 @@ def _steps(times: Floats, rows: list[tuple[float, float]]) -> Floats:
     return values
 
 
+def rms_log(
+    rows: dict[str, tuple[str, list[tuple[float, float]]]], duration_s: float, rate_hz: float = 10.0, seed: int = 0
+) -> list[Waveform]:
+    """What a logger writes down: RMS per channel. rows: name to (unit, RMS from a moment on as (from_s, value))."""
+    times = np.arange(int(duration_s * rate_hz)) / rate_hz
+    rng = np.random.default_rng(seed)
+    found = []
+    for name, (unit, steps) in rows.items():
+        values = _steps(times, steps)
+        noisy = values + rng.normal(0, 0.002, len(times)) * values
+        found.append(Waveform(name, noisy.astype(np.float32), rate_hz, 0.0, unit))
+    return found
+
+
 def mains(
     volts: list[tuple[float, float]],
     amps: list[tuple[float, float]],

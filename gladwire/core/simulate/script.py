@@ -10,6 +10,9 @@ import numpy as np
 from gladwire.core.simulate.circuit import Branch, PilotCircuit
 from gladwire.core.waveform import Floats, Samples, Waveform
 
+# A charger's power stage, both edges of every period counted; no whole multiple of any sampling rate in use.
+_SWITCHING_HZ = 130.7e3
+
 
 @dataclass(frozen=True)
 class Phase:
@@ -30,6 +33,7 @@ class Scope:
 
     factor: what the file's values are multiplied by (0.1: a x10 probe nobody told the scope about). bits, range_v:
     quantisation and clipping at +/- range_v, after the factor. coupling_s: time constant of AC coupling, 0 for DC.
+    switching: (from_s, to_s, volts) in which a converter beside the line switches and rings.
     """
 
     noise_v: float = 0.0
@@ -43,6 +47,7 @@ class Scope:
     ringing_hz: float = 400e3
     burst_v: float = 0.0
     coupling_s: float = 0.0
+    switching: tuple[tuple[float, float, float], ...] = ()
 
 
 @dataclass
@@ -154,6 +159,10 @@ def _through_scope(volts: Floats, times: Floats, rate_hz: float, scope: Scope, r
     if scope.burst_v:
         busy = (times % 0.02) < 0.002
         seen = seen + busy * rng.uniform(-scope.burst_v, scope.burst_v, len(times))
+    for start, end, amplitude in scope.switching:
+        since = times % (1 / _SWITCHING_HZ)
+        ring = amplitude * np.exp(-since * 60e3) * np.sin(2 * np.pi * 240e3 * since)
+        seen = seen + np.where((times >= start) & (times < end), ring, 0.0)
     if scope.noise_v:
         seen = seen + rng.normal(0.0, scope.noise_v, len(times))
     seen = seen * scope.factor

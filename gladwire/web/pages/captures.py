@@ -26,7 +26,8 @@ from gladwire.core.pilot.reading import Amendment, Settled
 from gladwire.core.pilot.trace import Correction
 from gladwire.core.roles import Role, signature
 from gladwire.core.standards.pilot_levels import State
-from gladwire.core.waveform import Samples
+from gladwire.core.waveform import Recording, Samples
+from gladwire.formats import vcd
 from gladwire.inspect import segment_entry
 from gladwire.store.analyses import add_settlement, newest_settlement, remember_roles
 from gladwire.store.captures import add_capture, original, same_bytes
@@ -190,6 +191,22 @@ def findings_csv(db: Database, number: int) -> Response:
     rows = [finding.model_dump() for finding in result.findings]
     keys = ["code", "severity", "stage", "text", "start_s", "end_s", "measured", "expected", "source", "from_memory"]
     return _csv(f"{_stem(capture)}.findings.csv", keys, rows)
+
+
+_LINES = ("lock_position", "contactor")
+
+
+@router.get("/captures/{number}/lines.vcd")
+def lines_vcd(db: Database, here: ServicesHere, number: int) -> Response:
+    """The two-level lines of a capture as a value change dump."""
+    capture, stored, result = _result(db, number)
+    interval_s = stored.settlement.interval_s if stored.settlement else None
+    wanted = [n for n, c in enumerate(result.channels) if c.role in _LINES or c.unit == "logic"]
+    if not wanted:
+        raise RefusedError(404, f"“{capture.name}” holds no two-level line.", "Settle which channel is one.")
+    waves = tuple(here.channel(capture, interval_s, n)[0] for n in wanted)
+    content = vcd.write(Recording(waves, "vcd", (), result.recorded_at))
+    return Response(content, media_type="text/plain", headers=_attachment(f"{_stem(capture)}.lines.vcd"))
 
 
 def _csv(name: str, keys: list[str], rows: list[dict[str, Any]]) -> Response:

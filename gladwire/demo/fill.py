@@ -1,0 +1,74 @@
+"""Storing the demo: once, in one transaction, into an empty database."""
+
+from __future__ import annotations
+
+import io
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gladwire.demo.harbour import CASES, LOOSE, DemoCase, DemoSession, Noted
+from gladwire.store.captures import add_capture
+from gladwire.store.cases import close_case
+from gladwire.store.database import Sessions
+from gladwire.store.known_goods import keep_known_good
+from gladwire.store.models import Capture, Case, ChargingSession, Observation
+
+
+def fill(sessions: Sessions) -> None:
+    """Store the demo once: an empty database is filled in one transaction, any other left alone."""
+    with sessions.begin() as db:
+        if db.scalar(select(Capture.id).limit(1)) is not None:
+            return
+        for chosen in CASES:
+            _add_case(db, chosen)
+        for session in LOOSE:
+            _add(db, session, None)
+
+
+def _add_case(db: Session, chosen: DemoCase) -> None:
+    case = Case(
+        title=chosen.title,
+        vehicle=chosen.vehicle,
+        post=chosen.post,
+        complaint=chosen.complaint,
+        waits_for=chosen.waits_for,
+        modes=",".join(chosen.modes),
+    )
+    db.add(case)
+    db.flush()
+    for noted in chosen.noted:
+        db.add(_observation(noted, case_id=case.id))
+    for session in chosen.sessions:
+        _add(db, session, case)
+    if chosen.closed:
+        close_case(case)
+    db.flush()
+
+
+def _add(db: Session, told: DemoSession, case: Case | None) -> None:
+    session = ChargingSession(title=told.title, case=case, mode=told.mode)
+    db.add(session)
+    db.flush()
+    captures = [add_capture(db, session, file.name, io.BytesIO(file.content())) for file in told.files]
+    for noted in told.noted:
+        db.add(_observation(noted, session_id=session.id))
+    if told.repair and case:
+        # The session it follows is named, so that what comes after it can be told from what came before.
+        db.add(_observation(Noted("repair", told.repair, place=f"session/{session.id}"), case_id=case.id))
+    if told.known_good:
+        keep_known_good(db, told.known_good, captures[0], "Runa Holt")
+
+
+def _observation(noted: Noted, case_id: int | None = None, session_id: int | None = None) -> Observation:
+    return Observation(
+        case_id=case_id,
+        session_id=session_id,
+        kind=noted.kind,
+        at_s=noted.at_s,
+        place=noted.place,
+        value=noted.value,
+        unit=noted.unit,
+        text=noted.text,
+        by_name=noted.by_name,
+    )
