@@ -138,9 +138,8 @@ def _proximity(recording: Recording, roles: Sequence[RoleOf]) -> ProximityRecord
 
 
 def _lock(recording: Recording, roles: Sequence[RoleOf]) -> LockRecord | None:
-    """A lock is measured from its actuator's current; its position alone moves without telling why."""
-    current, position = (_of_role(recording, roles, role) for role in _LOCK_ROLES)
-    return measure_lock(current[0], position[0] if position else None) if current else None
+    current, position = (next(iter(_of_role(recording, roles, role)), None) for role in _LOCK_ROLES)
+    return measure_lock(current, position) if current or position else None
 
 
 def _mains(recording: Recording, roles: Sequence[RoleOf]) -> MainsRecord | None:

@@ -15,7 +15,7 @@ from gladwire.core.waveform import Floats, Waveform
 
 _BLOCK_S = 1e-3
 # A pulse stands clear of the idle current by this share of the largest, and lasts at least this long.
-_PULSE_SHARE = 0.2
+_PULSE_SHARE, _RUN_SHARE = 0.2, 0.01
 _PULSE_MIN_S = 8e-3
 _PULSE_GAP_S = 15e-3
 # Pulses of one direction that follow within this time are retries of one attempt.
@@ -48,7 +48,7 @@ class LockAttempt(BaseModel):
 
 
 class LockRecord(BaseModel):
-    """All attempts of a recording."""
+    """All attempts of a recording. current_channel: "" where only the position was captured; moves: its changes."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -57,6 +57,7 @@ class LockRecord(BaseModel):
     start_s: float
     end_s: float
     attempts: tuple[LockAttempt, ...]
+    moves: tuple[float, ...] = ()
 
 
 class _Pulse(NamedTuple):
@@ -66,19 +67,26 @@ class _Pulse(NamedTuple):
     plateau: float
 
 
-def measure_lock(current: Waveform, position: Waveform | None) -> LockRecord:
-    """Attempts of a lock from its actuator current, with its position where that was captured."""
-    pulses = _pulses(current)
+def measure_lock(current: Waveform | None, position: Waveform | None) -> LockRecord:
+    """Attempts of a lock from its actuator current, with its position where that was captured.
+
+    Position alone tells when the pin moved, not what drove it. Raises ValueError where neither was captured.
+    """
+    seen = current if current is not None else position
+    if seen is None:
+        raise ValueError("a lock is measured from its current or its position")
+    pulses = _pulses(current) if current is not None else []
     changes = _changes(position) if position is not None else []
     attempts: list[LockAttempt] = []
     for group in _grouped(pulses):
         attempts.append(_attempt(group, changes, position is not None, pulses[0].sign))
     return LockRecord(
-        current_channel=current.name,
+        current_channel=current.name if current is not None else "",
         position_channel=position.name if position is not None else "",
-        start_s=current.start_s,
-        end_s=current.end_s,
+        start_s=seen.start_s,
+        end_s=seen.end_s,
         attempts=tuple(attempts),
+        moves=tuple(changes),
     )
 
 
@@ -95,12 +103,15 @@ def _pulses(wave: Waveform) -> list[_Pulse]:
     noise = 1.4826 * median(np.abs(off))
     if largest < 6 * noise or largest == 0.0:
         return []
-    on = np.abs(off) > max(_PULSE_SHARE * largest, 4 * noise)
+    # A motor that runs free draws little between its inrush and its stall: the pulse lasts until the current is gone.
+    size = np.abs(off)
+    on = size > max(_RUN_SHARE * largest, 4 * noise)
     edges = np.flatnonzero(np.diff(np.concatenate([[False], on, [False]])))
     spans = _closed([(int(a), int(b)) for a, b in edges.reshape(-1, 2)], int(_PULSE_GAP_S / block_s))
     found = []
     for first, end in spans:
-        if (end - first) * block_s < _PULSE_MIN_S:
+        clear = int(np.count_nonzero(size[first:end] > _PULSE_SHARE * largest))
+        if clear * block_s < _PULSE_MIN_S:
             continue
         part = off[first:end]
         late = part[len(part) // 2 : max(len(part) // 2 + 1, len(part) - 1)]

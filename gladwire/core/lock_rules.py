@@ -25,6 +25,16 @@ def _engaged(record: LockRecord) -> Iterator[Fact]:
         yield Fact(severity, text, a.start_s, a.end_s, f"{a.pulses} pulse" + "s" * (a.pulses > 1), _GOOD)
 
 
+def _moved(record: LockRecord) -> Iterator[Fact]:
+    if not record.current_channel and record.moves:
+        first = record.moves[0]
+        often = f", and {times(len(record.moves) - 1)} more" if len(record.moves) > 1 else ""
+        text = f"The lock's position changes at {first:.2f} s{often}; what drives it was not captured."
+        yield Fact(
+            "normal", text, first, record.moves[-1], f"{len(record.moves)} changes", "a change after the plug is in"
+        )
+
+
 def _obstructed(record: LockRecord) -> Iterator[Fact]:
     for a in _of(record, "obstructed"):
         text = (
@@ -61,6 +71,7 @@ def _not_released(record: LockRecord) -> Iterator[Fact]:
 
 RULES: tuple[Rule[LockRecord], ...] = (
     Rule("lock_engaged", "lock", PRACTICE, "a lock that went home", _engaged),
+    Rule("lock_moved", "lock", PRACTICE, "a pin that moves, by its position alone", _moved),
     Rule("lock_obstructed", "lock", PRACTICE, "retries without movement", _obstructed),
     Rule("lock_no_feedback", "lock", PRACTICE, "a pulse nobody answers", _no_feedback),
     Rule("lock_released", "lock", PRACTICE, "the plug is free again", _released),

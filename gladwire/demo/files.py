@@ -33,7 +33,10 @@ def decimal_commas(wave: Waveform) -> bytes:
 def with_preamble(wave: Waveform) -> bytes:
     """One column of volts under a preamble that holds the interval."""
     head = f"Recorder,harbour bench\nSample Interval,{1 / wave.rate_hz:.6e},s\nVertical Units,V\n\nCH1\n".encode()
-    return head + b"\n".join(b"%.2f" % v for v in wave.samples.tolist()) + b"\n"
+    text = io.BytesIO()
+    values = np.round(wave.samples.astype(np.float64), 2)
+    pl.DataFrame({"CH1": values}).write_csv(text, include_header=False)
+    return head + text.getvalue()
 
 
 def packed(content: bytes) -> bytes:

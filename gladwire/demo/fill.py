@@ -54,8 +54,8 @@ def _add(db: Session, told: DemoSession, case: Case | None) -> None:
     for noted in told.noted:
         db.add(_observation(noted, session_id=session.id))
     if told.repair and case:
-        # The session it follows is named, so that what comes after it can be told from what came before.
-        db.add(_observation(Noted("repair", told.repair, place=f"session/{session.id}"), case_id=case.id))
+        db.add(_observation(Noted("repair", told.repair), case_id=case.id))
+        db.flush()
     if told.known_good:
         keep_known_good(db, told.known_good, captures[0], "Runa Holt")
 

@@ -209,7 +209,7 @@ CASES: tuple[DemoCase, ...] = (
             ),
         ),
         noted=(
-            Noted("pin", "splinter in the locking hole beside it", place="type2/socket/L1"),
+            Noted("pin", "splinter in the locking hole beside it", place="type2/inlet/L1", unit="debris"),
             Noted("code", "Car: charging plug not locked (2 entries)", place="vehicle"),
         ),
     ),

@@ -57,9 +57,9 @@ def not_home() -> bytes:
 
 def pushed_home() -> bytes:
     """The same post with the plug home: everything is seen, to the release at the end."""
-    pilot = recorded(whole(), 40e3)
-    lock = LockScript().drive(1.3).drive(9.2, way=-1).record(pilot.duration_s + 1, 40e3, _SEED)
-    volts, amps = mains([(3.5, 231.0), (8.25, 0.0)], [(4.3, 15.4), (8.1, 0.0)], pilot.duration_s + 0.1, 40e3, seed=3)
+    pilot = recorded(whole(), 25e3)
+    lock = LockScript().drive(1.3).drive(9.2, way=-1).record(pilot.duration_s + 1, 25e3, _SEED)
+    volts, amps = mains([(3.5, 231.0), (8.25, 0.0)], [(4.3, 15.4), (8.1, 0.0)], pilot.duration_s + 0.1, 25e3, seed=3)
     lanes = [pilot, _latched(pilot, [("absent", 0.7), ("latched", 8.6), ("absent", 2.0)]), *lock, volts, amps]
     return table(lanes, ["CP (V)", "PP (V)", "Lock current (A)", "Lock position (V)", "U L1 (V)", "I L1 (A)"])
 
@@ -90,19 +90,19 @@ def locks_then_corroded() -> bytes:
 
 
 def to_nobody() -> bytes:
-    return table([recorded(PilotScript().circuit(HEALTHY, "none", 5000, 26.7, HZ), 125e3)], ["CP (V)"])
+    return table([recorded(PilotScript().circuit(HEALTHY, "none", 5000, 26.7, HZ), 60e3)], ["CP (V)"])
 
 
 def between_duties() -> bytes:
     """A duty that means nothing: between digital communication and 6 A."""
-    return table([recorded(start(duty=7.5).circuit(HEALTHY, "waiting", 5000, 7.5, HZ), 125e3)], ["CP (V)"])
+    return table([recorded(start(duty=7.5).circuit(HEALTHY, "waiting", 5000, 7.5, HZ), 60e3)], ["CP (V)"])
 
 
 def hunting() -> bytes:
     script = start(duty=26.7)
     for _ in range(6):
         script.circuit(HEALTHY, "asking", 420, 26.7, HZ).circuit(HEALTHY, "waiting", 1100, 26.7, HZ)
-    return table([recorded(script, 125e3)], ["CP (V)"])
+    return table([recorded(script, 60e3)], ["CP (V)"])
 
 
 # Bakery quay: the scope, the logger and the logic probe each have their own clock and their own file.
@@ -143,7 +143,7 @@ def loose() -> Waveform:
         script.circuit(HEALTHY, "asking", held, 53.3, HZ).circuit(HEALTHY, "none", gap, 53.3, HZ)
     script.circuit(HEALTHY, "asking", 1200, 53.3, HZ).circuit(HEALTHY, "none", 900)
     noisy = Scope(noise_v=0.06, bits=10, switching=((4.6, 9.4, 0.9),))
-    return recorded(script, 200e3, noisy)
+    return recorded(script, 100e3, noisy)
 
 
 def van_loose() -> bytes:
@@ -151,17 +151,17 @@ def van_loose() -> bytes:
 
 
 def van_holds() -> bytes:
-    return decimal_commas(recorded(whole(), 100e3))
+    return decimal_commas(recorded(whole(), 60e3))
 
 
 def load_control() -> bytes:
     script = start(duty=53.3).circuit(HEALTHY, "asking", 2500, 53.3, HZ)
     script.circuit(HEALTHY, "asking", 2000, 26.7, HZ).circuit(HEALTHY, "asking", 2000, 10, HZ)
-    return with_preamble(recorded(script.circuit(HEALTHY, "asking", 3500), 100e3, Scope(noise_v=0.1, bits=8)))
+    return with_preamble(recorded(script.circuit(HEALTHY, "asking", 3500), 60e3, Scope(noise_v=0.1, bits=8)))
 
 
 def five_percent() -> bytes:
-    return archive(recorded(start(duty=5).circuit(HEALTHY, "waiting", 12_000, 5, HZ), 250e3))
+    return archive(recorded(start(duty=5).circuit(HEALTHY, "waiting", 12_000, 5, HZ), 100e3))
 
 
 def stays_held() -> bytes:
@@ -186,10 +186,10 @@ def turns_down() -> bytes:
 
 def slipway_box() -> bytes:
     scope = Scope(noise_v=0.006, bits=12, factor=-0.1, range_v=2.0)
-    return table([recorded(whole(PilotCircuit(diode_shorted=True), 16.7, 3), 125e3, scope)], ["CP (V)"])
+    return table([recorded(whole(PilotCircuit(diode_shorted=True), 16.7, 3), 60e3, scope)], ["CP (V)"])
 
 
 def lead(series_ohm: float, capacitance_f: float) -> bytes:
     """The same post and vehicle through a lead of this kind."""
     circuit = PilotCircuit(series_ohm=series_ohm, capacitance_f=capacitance_f)
-    return table([recorded(whole(circuit, 26.7, 3), 250e3)], ["CP (V)"])
+    return table([recorded(whole(circuit, 26.7, 1.5), 200e3)], ["CP (V)"])

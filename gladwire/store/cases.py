@@ -15,16 +15,17 @@ _WITH_RESULTS = (
     ),
     selectinload(ChargingSession.observations),
 )
+_WHOLE = (selectinload(Case.sessions).options(*_WITH_RESULTS), selectinload(Case.observations))
 
 
 def cases(db: Session, state: str | None = None) -> Sequence[Case]:
     """Newest first, with their sessions, captures and results."""
-    chosen = select(Case).options(selectinload(Case.sessions).options(*_WITH_RESULTS)).order_by(Case.id.desc())
+    chosen = select(Case).options(*_WHOLE).order_by(Case.id.desc())
     return db.scalars(chosen.where(Case.state == state) if state else chosen).all()
 
 
 def case_with_sessions(db: Session, number: int) -> Case | None:
-    return db.scalar(select(Case).where(Case.id == number).options(selectinload(Case.sessions).options(*_WITH_RESULTS)))
+    return db.scalar(select(Case).where(Case.id == number).options(*_WHOLE))
 
 
 def charging_session(db: Session, number: int) -> ChargingSession | None:

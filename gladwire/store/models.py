@@ -144,8 +144,8 @@ class Placement(Base):
 class Observation(Base):
     """What a person heard, saw, measured or did, for a session or a case.
 
-    kind: a stamp's key, or pin | reading | code | repair. at_s: on the session's clock, for stamps. place: pin, step or
-    instrument. Struck out, it stays on record and counts no more.
+    kind: a stamp's key, or pin | step | plan | code | repair | closing. at_s: on the session's clock, for stamps.
+    place: contact, step or plan. Struck out, it stays on record and counts no more.
     """
 
     __tablename__ = "observations"

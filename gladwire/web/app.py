@@ -9,11 +9,23 @@ from starlette.staticfiles import StaticFiles
 
 from gladwire.web import errors
 from gladwire.web.guard import Guard
-from gladwire.web.pages import bench, captures, cases, compare, limits, session, styleguide, timeline, today
+from gladwire.web.pages import (
+    bench,
+    captures,
+    cases,
+    checklist,
+    compare,
+    connectors,
+    limits,
+    session,
+    styleguide,
+    timeline,
+    today,
+)
 from gladwire.web.services import services_for
 from gladwire.web.templating import STATIC
 
-AREAS = (today, cases, session, compare, timeline, captures, bench, limits, styleguide)
+AREAS = (today, cases, session, checklist, compare, connectors, timeline, captures, bench, limits, styleguide)
 
 
 def create_app(database_url: str, cache: Path, demo: bool = False) -> FastAPI:

@@ -82,7 +82,8 @@ def test_an_open_proximity_contact_does_not_unreach_what_the_pilot_shows() -> No
 
 def test_a_channel_settled_as_something_else_is_not_judged() -> None:
     analysis = plug_in(LockScript().drive(0.5, through=False), GOOD_LATCH, Settled(roles={"Lock current": "other"}))
-    assert analysis.lock is None
+    assert analysis.lock is not None
+    assert (analysis.lock.current_channel, analysis.lock.attempts) == ("", ())
     assert stage(analysis, "lock") == "not_captured"
 
 

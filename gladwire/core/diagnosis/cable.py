@@ -15,6 +15,7 @@ CAUSES = (
             "pilot_lost_while_asking": 1.5,
             "pilot_interrupted": 1.0,
             "plug_not_home": 2.0,
+            "contact_recessed": 2.0,
         },
         speaks_against={"low_side_pulled_up": 2.0, "post_not_available": 3.0},
         test=NextTest(
@@ -37,6 +38,7 @@ CAUSES = (
             "pilot_lost_while_asking": 0.4,
             "plug_not_home": 3.0,
             "plug_touched": 0.5,
+            "contact_debris": 1.5,
         },
         speaks_against={"request": 1.0, "post_not_available": 3.0, "plug_home": 2.0},
         test=NextTest(
@@ -69,7 +71,13 @@ CAUSES = (
         title="Resistive CP or PE contact",
         owner="cable",
         prior=1.0,
-        speaks_for={"series_resistance": 3.0, "pilot_level_between_states": 2.0, "pilot_level_thin_margin": 1.5},
+        speaks_for={
+            "series_resistance": 3.0,
+            "pilot_level_between_states": 2.0,
+            "pilot_level_thin_margin": 1.5,
+            "contact_corroded": 2.0,
+            "contact_burnt": 1.5,
+        },
         speaks_against={"low_side_pulled_up": 2.5, "capture_offset": 2.5, "source_level_out": 1.0},
         test=NextTest(
             "Repeat on a second post with the same cable, then on the first post with another cable.",
@@ -117,7 +125,12 @@ CAUSES = (
         title="Water or leakage between CP and PE",
         owner="cable",
         prior=0.5,
-        speaks_for={"slow_edges": 1.5, "pilot_level_between_states": 0.8, "low_side_pulled_up": 0.8},
+        speaks_for={
+            "slow_edges": 1.5,
+            "pilot_level_between_states": 0.8,
+            "low_side_pulled_up": 0.8,
+            "contact_wet": 2.0,
+        },
         speaks_against={"series_resistance": 1.5},
         test=NextTest(
             "Dry and inspect plug and inlet; measure CP to PE of the loose cable, dead.",
@@ -181,7 +194,7 @@ CAUSES = (
         title="Lock obstructed: debris, or the plug not home",
         owner="site",
         prior=1.2,
-        speaks_for={"lock_obstructed": 4.5, "heard_lock_clatter": 1.5},
+        speaks_for={"lock_obstructed": 4.5, "heard_lock_clatter": 1.5, "contact_debris": 1.5},
         speaks_against={"lock_engaged": 3.0},
         test=NextTest(
             "Look into socket and plug for debris or a lip that holds the plug back, push it home, and try again.",

@@ -37,11 +37,6 @@ def leakage_ohm(state: str, level_v: float, source_v: float = 12.0) -> float | N
     return level_v / left if left > 1e-6 else None
 
 
-def fall_us(capacitance: float) -> float:
-    """90 to 10 % fall in µs for a capacitance on the pilot in nF: the diode blocks, only the source discharges it."""
-    return capacitance * 1e-9 * _TEN_TO_NINETY * SOURCE_OHM * 1e6
-
-
 def capacitance_nf(fall_us: float) -> float:
     """Capacitance on the pilot in nF from the 90 to 10 % fall: only the 1 kOhm source discharges it."""
     return fall_us * 1e-6 / (_TEN_TO_NINETY * SOURCE_OHM) * 1e9

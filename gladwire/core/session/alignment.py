@@ -50,6 +50,7 @@ class Tie(NamedTuple):
 
 
 TIES: tuple[Tie, ...] = (
+    Tie("lock driven", "lock moves", 0.15, 0.2, "the lock's pulse and its movement"),
     Tie("plug in", "A>B", 0.1, 0.4, "the plug going in"),
     Tie("B>A", "plug out", 0.1, 0.4, "the plug coming out"),
     Tie(">C", "mains on", 1.5, 1.5, "the request and the mains that answers it"),
@@ -102,6 +103,7 @@ def moments_of(scene: Scene) -> tuple[Moment, ...]:
                 found.append(Moment(q.start_s, f"proximity {p.state}>{q.state}"))
     for lock in scene.locks:
         found += [Moment(a.start_s, "lock driven" if a.to_lock else "lock released") for a in lock.attempts]
+        found += [Moment(at, "lock moves") for at in lock.moves]
     for contactor in scene.contactors:
         for c in contactor.closings:
             found.append(Moment(c.start_s, "contactor closes"))
@@ -263,8 +265,7 @@ def by_recorded_start(fixed: str, moving: str) -> Alignment | None:
     """
     candidates = [
         (moved - set_).total_seconds()
-        for dayfirst in (True, False)
-        if (set_ := _moment(fixed, dayfirst)) and (moved := _moment(moving, dayfirst))
+        for set_, moved in itertools.product(_moments(fixed), _moments(moving))
         if (set_.tzinfo is None) == (moved.tzinfo is None)
     ]
     if not candidates:
@@ -276,14 +277,23 @@ def by_recorded_start(fixed: str, moving: str) -> Alignment | None:
     return Alignment(how="recorded", offset_s=offset, doubt_s=doubt, text=text)
 
 
-def _moment(text: str, dayfirst: bool) -> datetime | None:
-    if not re.search(r"\d{1,2}:\d\d", text) or not re.search(r"\d{1,4}[-/. ]\w{2,9}[-/. ]\d{1,4}", text):
-        return None
+_DATED = re.compile(
+    r"\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}|\b(jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)", re.IGNORECASE
+)
+
+
+def _moments(text: str) -> list[datetime]:
+    """What a file's word for its moment may mean: day before month, and the other way round. Empty for no moment."""
+    if not re.search(r"\d{1,2}:\d\d", text) or not _DATED.search(text):
+        return []
     iso = re.match(r"\d{4}-\d\d-\d\d", text.strip())
-    try:
-        return dates.parse(text, dayfirst=dayfirst and not iso)
-    except (ValueError, OverflowError):
-        return None
+    found = []
+    for dayfirst in (False,) if iso else (True, False):
+        try:
+            found.append(dates.parse(text, dayfirst=dayfirst))
+        except (ValueError, OverflowError):
+            continue
+    return found
 
 
 def by_hand(offset_s: float, by_name: str, why: str) -> Alignment:

@@ -32,6 +32,8 @@ def on_clock(model: Model, clock: Clock) -> Model:
         value = getattr(model, name)
         if name in _TIMES and value is not None:
             moved[name] = clock.on_session(value)
+        elif name == "moves":
+            moved[name] = tuple(clock.on_session(at) for at in value)
         elif isinstance(value, BaseModel):
             moved[name] = on_clock(value, clock)
         elif isinstance(value, tuple) and value and isinstance(value[0], BaseModel):

@@ -197,6 +197,8 @@ def _timing(a: Analysis, b: Analysis) -> Iterator[Difference]:
     for words, first, last in _STEPS:
         x, y = (at[last] - at[first] if first in at and last in at else None for at in (ours, theirs))
         yield from _timed("timing", words, x, y, ours.get(first), theirs.get(first))
+    if a.mains is None or b.mains is None:
+        return
     answers = [_answer(one, at.get("request")) for one, at in ((a, ours), (b, theirs))]
     yield from _timed("timing", "request to mains", answers[0], answers[1], ours.get("request"), theirs.get("request"))
 

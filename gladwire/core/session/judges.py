@@ -108,6 +108,9 @@ def _lock(scene: Scene, findings: Sequence[Finding]) -> Verdict:
     broken = breaking(findings, "lock")
     if broken:
         return _failed(broken)
+    moved = _first(findings, "lock_moved")
+    if moved:
+        return _by(moved)._replace(short="moved")
     undriven = _first(findings, "lock_not_driven")
     if undriven:
         return Verdict("not_reached", undriven.text, "no pulse", undriven.start_s, undriven.end_s)

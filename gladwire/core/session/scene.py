@@ -12,6 +12,7 @@ from gladwire.core.mains import MainsRecord
 from gladwire.core.pilot.power_noise import PowerNoise
 from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.proximity_lane import ProximityRecord
+from gladwire.core.session.inspection import Inspection
 from gladwire.core.session.stamps import Stamp
 
 
@@ -27,6 +28,7 @@ class Scene(BaseModel):
     contactors: tuple[ContactorRecord, ...] = ()
     power_noise: tuple[PowerNoise, ...] = ()
     stamps: tuple[Stamp, ...] = ()
+    inspections: tuple[Inspection, ...] = ()
 
     @property
     def pilot(self) -> PilotRecord | None:

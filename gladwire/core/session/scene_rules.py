@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from gladwire.core.findings import Fact, Rule
 from gladwire.core.pilot.words import seconds, volts
+from gladwire.core.session.inspection import BY_KEY, of_finding
 from gladwire.core.session.scene import Scene
 from gladwire.core.standards.source import PRACTICE
 
@@ -48,7 +49,7 @@ def _not_seated(scene: Scene) -> Iterator[Fact]:
 
 
 def _not_driven(scene: Scene) -> Iterator[Fact]:
-    for lock in scene.locks:
+    for lock in (r for r in scene.locks if r.current_channel):
         for start, end in _home(scene):
             seen = min(end, lock.end_s) - max(start, lock.start_s)
             driven = any(start - 1.0 <= a.start_s <= end for a in lock.attempts)
@@ -70,9 +71,38 @@ def _power_noise(scene: Scene) -> Iterator[Fact]:
         yield Fact("normal", text, n.start_s, n.end_s, volts(n.noise_v), f"{volts(n.before_v)} while waiting")
 
 
+def _contact(code: str, means: str) -> Callable[[Scene], Iterator[Fact]]:
+    """A check that repeats what was seen at contacts of one condition, and what that can do."""
+
+    def check(scene: Scene) -> Iterator[Fact]:
+        for seen in of_finding(scene.inspections, code):
+            words = BY_KEY[seen.condition].words
+            detail = f" (“{seen.detail}”)" if seen.detail else ""
+            by = f", noted by {seen.by_name}" if seen.by_name else ""
+            text = f"{seen.pin} of the {seen.where}: {words}{detail}{by}. {means}"
+            yield Fact("suspect", text, 0.0, 0.0, words, "sound")
+
+    return check
+
+
 RULES: tuple[Rule[Scene], ...] = (
     Rule("plug_home", "seat", PRACTICE, "a plug that is home", _seated),
     Rule("plug_not_home", "seat", PRACTICE, "proximity made and pilot not", _not_seated),
     Rule("lock_not_driven", "lock", PRACTICE, "an actuator without a pulse", _not_driven),
+    Rule(
+        "contact_debris", "seat", PRACTICE, "debris seen at a contact",
+        _contact("contact_debris", "It keeps the plug from going home, or the lock's pin from its hole.")),
+    Rule(
+        "contact_recessed", "seat", PRACTICE, "a recessed or bent contact",
+        _contact("contact_recessed", "It may not meet its counterpart although the plug is home.")),
+    Rule(
+        "contact_burnt", "seat", PRACTICE, "a burnt contact",
+        _contact("contact_burnt", "It has been hot: take the connector out of use until it is replaced.")),
+    Rule(
+        "contact_corroded", "seat", PRACTICE, "a corroded contact",
+        _contact("contact_corroded", "It adds resistance; on CP or PE it lifts the pilot's levels.")),
+    Rule(
+        "contact_wet", "seat", PRACTICE, "water at a contact",
+        _contact("contact_wet", "It leaks from CP or mains to PE: dry it, and find out how it got in.")),
     Rule("power_noise", "draw", PRACTICE, "switching noise on the pilot", _power_noise),
-)
+)  # fmt: skip

@@ -9,6 +9,7 @@ from gladwire.core.analysis import Analysis
 from gladwire.core.pilot.words import seconds
 from gladwire.core.session.alignment import Alignment, Moment, by_events, by_recorded_start, moments_of
 from gladwire.core.session.clock import on_clock
+from gladwire.core.session.inspection import Inspection
 from gladwire.core.session.judgement import Judgement, judge
 from gladwire.core.session.scene import Scene, joined_mains
 from gladwire.core.session.stamps import Stamp
@@ -46,7 +47,9 @@ class _Timed(Protocol):
 Record = TypeVar("Record", bound=_Timed)
 
 
-def put_together(parts: Sequence[Part], stamps: Sequence[Stamp] = ()) -> Together:
+def put_together(
+    parts: Sequence[Part], stamps: Sequence[Stamp] = (), inspections: Sequence[Inspection] = ()
+) -> Together:
     """Place every capture, join what they show, and judge it. Raises ValueError for no capture at all."""
     if not parts:
         raise ValueError("a session needs at least one capture")
@@ -69,8 +72,9 @@ def put_together(parts: Sequence[Part], stamps: Sequence[Stamp] = ()) -> Togethe
         contactors=tuple(c for _, scene in moved for c in scene.contactors),
         power_noise=tuple(n for _, scene in moved for n in scene.power_noise),
         stamps=tuple(sorted(stamps, key=lambda s: s.at_s)),
+        inspections=tuple(inspections),
     )
-    alone = len(parts) == 1 and not stamps
+    alone = len(parts) == 1 and not stamps and not inspections
     return Together(parts[0].analysis if alone else judge(scene), scene, alignments, aside)
 
 

@@ -11,7 +11,7 @@ from gladwire.core.simulate.circuit import Branch, PilotCircuit
 from gladwire.core.waveform import Floats, Samples, Waveform
 
 # A charger's power stage, both edges of every period counted; no whole multiple of any sampling rate in use.
-_SWITCHING_HZ = 130.7e3
+_SWITCHING_HZ = 97.3e3
 
 
 @dataclass(frozen=True)

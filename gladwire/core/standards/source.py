@@ -28,6 +28,10 @@ SAE_J1772 = Source(key="sae-j1772", document="SAE J1772", place="control pilot t
 IEC_61851_B = Source(key="iec61851-b", document="IEC 61851-1:2017", place="Annex B, proximity coding")
 SAE_J1772_PROXIMITY = Source(key="sae-j1772-proximity", document="SAE J1772", place="proximity detection circuit")
 IEC_60228 = Source(key="iec60228", document="IEC 60228:2004", place="class 5 conductor resistance at 20 °C")
+IEC_62196_2 = Source(key="iec62196-2", document="IEC 62196-2", place="Type 2 contact arrangement")
+IEC_62196_3 = Source(key="iec62196-3", document="IEC 62196-3", place="combined DC contact arrangements")
+IEC_63379 = Source(key="iec63379", document="IEC TS 63379", place="megawatt contact arrangement")
+SAE_J3400 = Source(key="sae-j3400", document="SAE J3400", place="contact arrangement")
 EN_50160 = Source(key="en50160", document="EN 50160:2010", place="voltage dips")
 ISO_15118_3 = Source(key="iso15118-3", document="ISO 15118-3:2015", place="pilot toggles and matching")
 PRACTICE = Source(key="practice", document="common practice", place="", from_memory=False)
@@ -43,6 +47,10 @@ SOURCES = (
     IEC_61851_B,
     SAE_J1772_PROXIMITY,
     IEC_60228,
+    IEC_62196_2,
+    IEC_62196_3,
+    IEC_63379,
+    SAE_J3400,
     EN_50160,
     ISO_15118_3,
     PRACTICE,

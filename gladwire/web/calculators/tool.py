@@ -9,7 +9,8 @@ from gladwire.core.standards.source import Source
 
 
 class Field(NamedTuple):
-    """One input. choices: (value, words) for a choice; none for a number or text."""
+    """One input. choices: (value, words) for a choice; none for a number or text. slide: lowest, highest and step of a
+    slider beside a number."""
 
     name: str
     label: str
@@ -17,6 +18,7 @@ class Field(NamedTuple):
     unit: str = ""
     choices: tuple[tuple[str, str], ...] = ()
     text: bool = False
+    slide: tuple[float, float, float] | None = None
 
 
 class Tool(NamedTuple):

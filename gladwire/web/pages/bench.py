@@ -8,14 +8,22 @@ from dataclasses import dataclass
 from fastapi import APIRouter, Request
 from starlette.responses import Response
 
-from gladwire.web.calculators import ac_links, coded_plug, divider, duty, latch, lead
+from gladwire.web.calculators import ac_links, coded_plug, divider, duty, latch, lead, which_lead
 from gladwire.web.calculators.tool import Tool
 from gladwire.web.errors import RefusedError
 from gladwire.web.templating import render
 
 router = APIRouter()
 
-TOOLS: tuple[Tool, ...] = (duty.TOOL, divider.TOOL, coded_plug.TOOL, latch.TOOL, lead.TOOL, ac_links.TOOL)
+TOOLS: tuple[Tool, ...] = (
+    duty.TOOL,
+    divider.TOOL,
+    coded_plug.TOOL,
+    latch.TOOL,
+    lead.TOOL,
+    which_lead.TOOL,
+    ac_links.TOOL,
+)
 _MOST_TYPED = 100
 
 

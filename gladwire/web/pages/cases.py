@@ -5,15 +5,22 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated
 
-from fastapi import APIRouter, Form
-from pydantic import BaseModel, ConfigDict, Field
+from fastapi import APIRouter, Form, Request
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 from starlette.responses import RedirectResponse, Response
 
+from gladwire.core.checklist.plan import Plan
+from gladwire.core.session.inspection import BY_KEY as CONDITIONS
+from gladwire.core.session.proof import BY_KEY as MODES_BY_KEY
+from gladwire.core.session.proof import MODES, Mode, ModeProof
 from gladwire.store.cases import case_with_sessions, cases, charging_session, close_case, reopen_case
-from gladwire.store.models import Case
+from gladwire.store.models import Case, Observation
+from gladwire.web.case_view import plan_of, proofs_of, reported
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.rows import CaseRow, SessionRow, case_row, session_row
 from gladwire.web.services import Database
+from gladwire.web.session_view import place_words
+from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
 
 router = APIRouter()
@@ -29,7 +36,19 @@ class CaseForm(BaseModel):
     vehicle: str = Field("", max_length=120)
     post: str = Field("", max_length=120)
     waits_for: str = Field("", max_length=300)
+    modes: list[str] = []
     session: int | None = None
+
+    @field_validator("modes")
+    @classmethod
+    def _known(cls, value: list[str]) -> list[str]:
+        if any(mode not in MODES_BY_KEY for mode in value):
+            raise ValueError("modes from the list were expected")
+        return value
+
+    def columns(self) -> dict[str, str]:
+        """What the table of cases holds of it."""
+        return {**self.model_dump(exclude={"session", "modes"}), "modes": ",".join(self.modes)}
 
 
 @dataclass(frozen=True)
@@ -40,11 +59,30 @@ class CasesPage:
 
 
 @dataclass(frozen=True)
+class Noted:
+    """Something noted on the case, as it is listed."""
+
+    observation: Observation
+    what: str
+    says: str
+
+
+@dataclass(frozen=True)
 class CasePage:
     area: str
     case: Case
     row: CaseRow
     sessions: list[SessionRow]
+    proofs: tuple[ModeProof, ...]
+    noted: list[Noted]
+    plan: Plan | None
+    modes: tuple[Mode, ...]
+    reported: list[str]
+    by_name: str
+
+    @property
+    def proven(self) -> bool:
+        return all(p.state == "proven" for p in self.proofs)
 
 
 def _case(db: Database, number: int) -> Case:
@@ -65,7 +103,7 @@ def list_cases(db: Database) -> Response:
 @router.post("/cases")
 def make_case(db: Database, form: Annotated[CaseForm, Form()]) -> Response:
     """Make a case; with `session` given, that session becomes its first."""
-    case = Case(**form.model_dump(exclude={"session"}))
+    case = Case(**form.columns())
     db.add(case)
     if form.session is not None:
         session = charging_session(db, form.session)
@@ -79,23 +117,79 @@ def make_case(db: Database, form: Annotated[CaseForm, Form()]) -> Response:
 
 
 @router.get("/cases/{number}")
-def one_case(db: Database, number: int) -> Response:
+def one_case(request: Request, db: Database, number: int) -> Response:
     case = _case(db, number)
-    return render("case.html", CasePage("cases", case, case_row(case), [session_row(s) for s in case.sessions]))
+    page = CasePage(
+        area="cases",
+        case=case,
+        row=case_row(case),
+        sessions=[session_row(s) for s in case.sessions],
+        proofs=proofs_of(case),
+        noted=[n for o in case.observations if (n := _noted(o))],
+        plan=plan_of(case),
+        modes=MODES,
+        reported=reported(case),
+        by_name=name_of(request),
+    )
+    return render("case.html", page)
+
+
+_NOTED_WORDS = {"repair": "Repair", "code": "Stored code", "closing": "Closed without proof", "note": "Note"}
+
+
+def _noted(o: Observation) -> Noted | None:
+    """Repairs, codes, notes and looks at contacts; the checklist lists its own entries."""
+    if o.kind == "pin":
+        pin, where = place_words(o.place)
+        seen = CONDITIONS[o.unit].words if o.unit in CONDITIONS else o.unit
+        return Noted(o, f"{pin} of the {where}", f"{seen}{f', “{o.text}”' if o.text else ''}")
+    if o.kind in _NOTED_WORDS:
+        return Noted(o, _NOTED_WORDS[o.kind] + (f" ({o.place})" if o.place else ""), o.text)
+    return None
+
+
+@router.post("/cases/{number}/notes")
+def note(
+    db: Database,
+    number: int,
+    kind: Annotated[str, Form(pattern="^(repair|code|note)$")],
+    text: Annotated[str, Form(min_length=1, max_length=500)],
+    by_name: Annotated[str, Form(min_length=1, max_length=80)],
+) -> Response:
+    """Note a repair, a stored code or anything else; a repair makes every earlier proof stale."""
+    case = _case(db, number)
+    db.add(Observation(case_id=case.id, kind=kind, text=text.strip(), by_name=by_name))
+    return signed(RedirectResponse(f"/cases/{number}", 303), by_name)
 
 
 @router.post("/cases/{number}")
 def change_case(db: Database, number: int, form: Annotated[CaseForm, Form()]) -> Response:
     case = _case(db, number)
-    for key, value in form.model_dump(exclude={"session"}).items():
+    for key, value in form.columns().items():
         setattr(case, key, value)
     return RedirectResponse(f"/cases/{number}", 303)
 
 
 @router.post("/cases/{number}/state")
-def change_state(db: Database, number: int, state: Annotated[str, Form(pattern="^(open|closed)$")]) -> Response:
+def change_state(
+    db: Database,
+    number: int,
+    state: Annotated[str, Form(pattern="^(open|closed)$")],
+    why: Annotated[str, Form(max_length=300)] = "",
+    by_name: Annotated[str, Form(max_length=80)] = "",
+) -> Response:
+    """Close or reopen. A case whose reported modes are not all proven closes only with a reason."""
     case = _case(db, number)
-    (close_case if state == "closed" else reopen_case)(case)
+    if state == "open":
+        reopen_case(case)
+        return RedirectResponse(f"/cases/{number}", 303)
+    open_ = [p.mode for p in proofs_of(case) if p.state != "proven"]
+    if open_ and not why.strip():
+        text = f"Not proven yet: {'; '.join(open_)}. Nothing was closed."
+        raise RefusedError(409, text, "Prove every reported mode, or say why the case closes without.")
+    if open_:
+        db.add(Observation(case_id=case.id, kind="closing", text=why.strip(), by_name=by_name))
+    close_case(case)
     return RedirectResponse(f"/cases/{number}", 303)
 
 

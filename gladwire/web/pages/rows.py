@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
+from gladwire.core.checklist.plan import next_words
 from gladwire.core.session.proof import BY_KEY as MODES
 from gladwire.core.session.spine import StageResult
 from gladwire.store.models import Case, ChargingSession
+from gladwire.web.case_view import entries_of, plan_of
 from gladwire.web.session_view import session_view
 
 
@@ -69,7 +71,15 @@ def case_row(case: Case) -> CaseRow:
         vehicle=case.vehicle,
         post=case.post,
         created_at=case.created_at,
-        waits_for=case.waits_for or (newest.next_test if newest else "A first capture."),
+        waits_for=case.waits_for or _waits_for(case, newest),
         newest=newest,
         sessions=len(rows),
     )
+
+
+def _waits_for(case: Case, newest: SessionRow | None) -> str:
+    """The checklist's next step where one is under way, else the next test of the newest session."""
+    plan = plan_of(case)
+    if plan:
+        return next_words(plan, entries_of(case))
+    return (newest.next_test if newest else "") or "A first capture."

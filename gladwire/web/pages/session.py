@@ -19,8 +19,10 @@ from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.judgement import Judgement
 from gladwire.core.session.proof import MODES, Mode, since_before
 from gladwire.core.session.stamps import BY_KEY, KINDS, StampKind
+from gladwire.core.standards.connectors import BY_KEY as CONNECTORS
 from gladwire.store.cases import cases, charging_session
 from gladwire.store.models import Capture, Case, ChargingSession, Observation, Settlement
+from gladwire.web.charts.faces import Face, contacts_in, face
 from gladwire.web.charts.lanes import lanes_json, moved_pilot
 from gladwire.web.charts.scale import Scale, scale_of
 from gladwire.web.charts.stage_line import StageLine, stage_line
@@ -107,6 +109,7 @@ class ResultPart:
     settled_by: str
     lanes: str
     since: str
+    face: Face | None
 
 
 @dataclass(frozen=True)
@@ -154,7 +157,7 @@ def one_session(request: Request, db: Database, number: int, capture: int | None
         place_in_case=siblings.index(session.id) + 1 if siblings else 0,
         capture=chosen,
         recordings=[_recording(c, view) for c in session.captures],
-        result=_result_part(session, view, chosen, name_of(request)) if view else None,
+        result=_result_part(session, view, chosen, request) if view else None,
         settled=Settled.model_validate_json(settlement.settled) if settlement else Settled(),
         interval_us=settlement.interval_s * 1e6 if settlement and settlement.interval_s else None,
         history=[_entry(s) for s in chosen.settlements],
@@ -219,7 +222,7 @@ def _recording(capture: Capture, view: SessionView | None) -> RecordingRow:
     return RecordingRow(capture, alignment, analysis, capture.state in ("received", "analysing"), beside)
 
 
-def _result_part(session: ChargingSession, view: SessionView, chosen: Capture, by_name: str) -> ResultPart | None:
+def _result_part(session: ChargingSession, view: SessionView, chosen: Capture, request: Request) -> ResultPart:
     alignment = view.alignment_of(chosen)
     stored = newest_analysis(chosen)
     ids = [c.id for c in view.captures]
@@ -234,7 +237,7 @@ def _result_part(session: ChargingSession, view: SessionView, chosen: Capture, b
         pilot=pilot,
         line=stage_line(said.stages, _LINE_WIDTH / len(said.stages)),
         upright=stage_line(said.stages, _LINE_HEIGHT / 15, room=170),
-        chosen=_readings_part(view, chosen, worth, by_name) if worth is not None else None,
+        chosen=_readings_part(view, chosen, worth, name_of(request)) if worth is not None else None,
         segments=segments[:_MOST_ROWS],
         more_segments=max(0, len(segments) - _MOST_ROWS),
         findings=list(said.findings),
@@ -243,7 +246,16 @@ def _result_part(session: ChargingSession, view: SessionView, chosen: Capture, b
         settled_by=stored.settlement.by_name if stored and stored.settlement else "",
         lanes=lanes_json(session, view),
         since=_since(session, said),
+        face=_face(said, request.cookies.get("connector", "type2")),
     )
+
+
+def _face(said: Judgement, connector: str) -> Face | None:
+    """The face of the connector last looked at, with the contacts the next test speaks of; None where it names none."""
+    marked = contacts_in(f"{said.causes[0].next_test} {said.causes[0].caution}") if said.causes else ()
+    if not marked:
+        return None
+    return face(connector if connector in CONNECTORS else "type2", marked=marked)
 
 
 def _since(session: ChargingSession, said: Judgement) -> str:

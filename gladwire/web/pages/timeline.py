@@ -95,13 +95,19 @@ def stamp(db: Database, number: int, form: Annotated[StampForm, Form()]) -> Resp
 
 
 @router.post("/observations/{number}/strike")
-def strike(db: Database, number: int, by_name: Annotated[str, Form(min_length=1, max_length=80)]) -> Response:
+def strike(
+    db: Database,
+    number: int,
+    by_name: Annotated[str, Form(min_length=1, max_length=80)],
+    back: Annotated[str, Form(pattern="^(|checklist)$")] = "",
+) -> Response:
     """Strike out something noted: it stays on record and counts no more."""
     noted = db.get(Observation, number)
     if noted is None:
         raise RefusedError(404, f"There is no observation {number}.", "Go back to its session or case.")
     noted.struck_by = by_name
     where = f"/sessions/{noted.session_id}" if noted.session_id else f"/cases/{noted.case_id}"
+    where += f"/{back}" if back and noted.case_id else ""
     return signed(RedirectResponse(where, 303), by_name)
 
 

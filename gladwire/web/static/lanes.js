@@ -145,7 +145,11 @@
   function axis(extra) {
     return Object.assign({ stroke: ink("ink-soft"), font: "14px 'Fira Sans', sans-serif", grid: { show: false }, ticks: { stroke: ink("line"), width: 1 } }, extra);
   }
-  const timeAxis = { space: 96, size: AXIS, values: function (u, splits, i, space, step) { return splits.map(function (s) { return number(s, digitsFor(step)) + " s"; }); } };
+  const timeAxis = { space: 96, size: AXIS, values: function (u, splits, i, space, step) { 
+    // Steps of 2.5 need a digit more than their size says.
+    const digits = digitsFor(step), exact = Math.abs(step * Math.pow(10, digits) - Math.round(step * Math.pow(10, digits))) < 1e-6;
+    return splits.map(function (s) { return number(s, exact ? digits : digits + 1) + " s"; });
+  } };
 
   function head(lane) {
     const row = document.createElement("div"), name = document.createElement("span"), tools = document.createElement("span");

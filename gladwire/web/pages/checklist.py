@@ -1,0 +1,140 @@
+"""The checklist of a case: dead tests and captured plug-ins in order, each with the reading expected."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+from starlette.responses import RedirectResponse, Response
+
+from gladwire.core.checklist.plan import BY_PLAN, PLANS, Place, Plan, walk
+from gladwire.core.checklist.step import SKIP, Entry
+from gladwire.core.checklist.steps import BY_KEY as STEPS
+from gladwire.store.cases import case_with_sessions
+from gladwire.store.models import Case, Observation
+from gladwire.web.case_view import entries_of, plan_of, standing
+from gladwire.web.charts.faces import Face, face
+from gladwire.web.errors import RefusedError
+from gladwire.web.services import Database
+from gladwire.web.signing import name_of, signed
+from gladwire.web.templating import render
+
+router = APIRouter()
+
+
+@dataclass(frozen=True)
+class PlaceRow:
+    """A step with what was entered and the face of the connector it speaks of."""
+
+    place: Place
+    entry: Entry | None
+    observation: Observation | None
+    face: Face | None
+
+
+@dataclass(frozen=True)
+class ChecklistPage:
+    area: str
+    case: Case
+    plans: tuple[Plan, ...]
+    plan: Plan | None
+    rows: list[PlaceRow]
+    minutes: int
+    by_name: str
+
+
+def _case(db: Database, number: int) -> Case:
+    case = case_with_sessions(db, number)
+    if case is None:
+        raise RefusedError(404, f"There is no case {number}.", "Look through the list of cases.")
+    return case
+
+
+@router.get("/cases/{number}/checklist")
+def checklist(request: Request, db: Database, number: int) -> Response:
+    case = _case(db, number)
+    plan = plan_of(case)
+    connector = request.cookies.get("connector", "type2")
+    rows = _rows(case, plan, connector) if plan else []
+    left = sum(r.place.step.minutes for r in rows if r.place.state in ("now", "later"))
+    return render("checklist.html", ChecklistPage("cases", case, PLANS, plan, rows, left, name_of(request)))
+
+
+def _rows(case: Case, plan: Plan, connector: str) -> list[PlaceRow]:
+    entries = entries_of(case)
+    noted = {o.place: o for o in standing(case, "step")}
+    found = []
+    for place in walk(plan, entries):
+        contacts = place.step.contacts if place.state == "now" else ()
+        drawn = _face(connector, contacts) if contacts else None
+        found.append(PlaceRow(place, entries.get(place.step.key), noted.get(place.step.key), drawn))
+    return found
+
+
+def _face(connector: str, contacts: tuple[str, ...]) -> Face:
+    try:
+        return face(connector, marked=contacts)
+    except KeyError:  # a connector of an older cookie
+        return face("type2", marked=contacts)
+
+
+@router.post("/cases/{number}/checklist")
+def choose(db: Database, number: int, plan: Annotated[str, Form()]) -> Response:
+    """Choose the checklist of a case; entries already made keep counting."""
+    case = _case(db, number)
+    if plan not in BY_PLAN:
+        raise RefusedError(422, "That is no checklist known here.", "Choose one from the list.")
+    db.add(Observation(case_id=case.id, kind="plan", place=plan))
+    return RedirectResponse(f"/cases/{number}/checklist", 303)
+
+
+class EntryForm(BaseModel):
+    """A reading of one step: a number where it has a unit, else one of its answers."""
+
+    model_config = ConfigDict(str_strip_whitespace=True)
+
+    step: str
+    value: float | None = Field(None, ge=-1e9, le=1e9, allow_inf_nan=False)
+    open: bool = False
+    answer: str = Field("", max_length=12)
+    text: str = Field("", max_length=300)
+    by_name: str = Field(min_length=1, max_length=80)
+
+    @field_validator("value", mode="before")
+    @classmethod
+    def _number(cls, value: object) -> object:
+        return value.strip().replace(",", ".").replace("−", "-") or None if isinstance(value, str) else value
+
+
+# What a meter shows as over range: more than any contact has.
+_OPEN_OHM = 1e9
+
+
+@router.post("/cases/{number}/checklist/entries")
+def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Response:
+    """Enter a reading; what follows is worked out anew."""
+    case = _case(db, number)
+    step = STEPS.get(form.step)
+    if step is None:
+        raise RefusedError(422, f"There is no step “{form.step}”.", "Enter it on the checklist.")
+    skipped = form.answer == SKIP
+    value = _OPEN_OHM if form.open and step.unit == "Ω" else form.value
+    if step.unit and value is None and not skipped:
+        raise RefusedError(422, f"“{step.title}” needs a number in {step.unit}.", "Enter what the meter shows.")
+    if not step.unit and form.answer not in {SKIP, *(key for key, _ in step.answers)}:
+        raise RefusedError(422, f"“{step.title}” needs one of its answers.", "Choose one.")
+    entered = Observation(
+        case_id=case.id,
+        kind="step",
+        place=step.key,
+        value=value if step.unit and not skipped else None,
+        unit=SKIP if skipped else step.unit or form.answer,
+        text=form.text,
+        by_name=form.by_name,
+    )
+    db.add(entered)
+    if step.key == "codes" and form.text:
+        db.add(Observation(case_id=case.id, kind="code", text=form.text, by_name=form.by_name))
+    return signed(RedirectResponse(f"/cases/{number}/checklist#{step.key}", 303), form.by_name)

@@ -1,0 +1,61 @@
+"""Proximity and lock of an independent circuit simulator (tests/fixtures/plug_in_circuit/ORIGIN)."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from gladwire.core.analysis import Analysis, analyse
+from gladwire.formats.opening import Source
+from gladwire.formats.registry import read_capture
+
+FOLDER = Path(__file__).parents[1] / "fixtures" / "plug_in_circuit"
+
+
+def load(name: str) -> tuple[Analysis, dict[str, float]]:
+    analysis = analyse(read_capture(Source(FOLDER / f"{name}.csv.gz")))
+    return analysis, json.loads((FOLDER / f"{name}.json").read_text())
+
+
+@pytest.mark.parametrize("name", ["engaged", "obstructed", "leaned_on"])
+def test_proximity_levels_and_moments_agree_with_the_simulator(name: str) -> None:
+    analysis, spice = load(name)
+    assert analysis.proximity is not None
+    absent, pressed, latched = analysis.proximity.segments[:3]
+    assert (absent.state, pressed.state, latched.state) == ("absent", "pressed", "latched")
+    for segment, key in ((absent, "absent"), (pressed, "pressed"), (latched, "latched")):
+        assert segment.value == pytest.approx(spice[f"pp_{key}_v"], abs=0.01)
+    assert pressed.start_s == pytest.approx(0.5, abs=0.002)
+    assert latched.start_s == pytest.approx(0.65, abs=0.002)
+
+
+def test_a_pin_that_reaches_its_stop_engages_and_comes_back() -> None:
+    analysis, spice = load("engaged")
+    assert (spice["pos_locked_v"], spice["pos_end_v"]) == (5.0, 0.0)
+    assert analysis.lock is not None
+    locked, released = analysis.lock.attempts
+    assert (locked.result, released.result) == ("engaged", "released")
+    assert locked.start_s == pytest.approx(1.0, abs=0.004)
+    assert released.start_s == pytest.approx(4.5, abs=0.004)
+    assert locked.plateau == pytest.approx(spice["stall_a"], rel=0.02)
+
+
+def test_a_pin_that_meets_something_is_driven_three_times_and_never_arrives() -> None:
+    analysis, spice = load("obstructed")
+    assert spice["travel"] < 0.5
+    assert analysis.lock is not None
+    attempt = analysis.lock.attempts[0]
+    assert (attempt.result, attempt.pulses, attempt.position_changed) == ("obstructed", 3, False)
+    assert attempt.plateau == pytest.approx(spice["stall_a"], rel=0.02)
+    assert next(s.state for s in analysis.stages if s.stage == "lock") == "failed"
+    assert analysis.causes[0].code == "lock_blocked"
+
+
+def test_without_a_pilot_nothing_is_said_of_it() -> None:
+    analysis, _ = load("leaned_on")
+    assert (analysis.pilot, analysis.channel_index) == (None, None)
+    assert "No channel of this capture is a pilot" in analysis.channel_why
+    assert next(s.state for s in analysis.stages if s.stage == "pilot") == "not_captured"
+    assert analysis.causes[0].code == "latch_pressed_or_broken"
