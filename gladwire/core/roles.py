@@ -24,7 +24,7 @@ ROLE_WORDS: dict[Role, str] = {
 }
 _PROXIMITY = re.compile(r"\b(pp|prox\w*)\b", re.IGNORECASE)
 _LOCK = re.compile(r"\b(lock\w*|latch\w*|actuator|motor)\b", re.IGNORECASE)
-_MAINS = re.compile(r"\b(l[123]|mains?|phase|u[123n]?|i[123n]?|irms|urms|line)\b", re.IGNORECASE)
+_MAINS = re.compile(r"\b(l[123]|mains?|phase|u[123]?|i[123]?|irms|urms|line)\b", re.IGNORECASE)
 _CONTACTOR = re.compile(r"\b(contactor|relay|k\d|aux)\b", re.IGNORECASE)
 _POSITION = re.compile(r"\b(pos\w*|feedback|switch|sensor|fb)\b", re.IGNORECASE)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+import zlib
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,8 +59,9 @@ def _arrays(content: bytes) -> dict[str, NDArray[np.generic]]:
             return {name: archive[name] for name in archive.files}
     except UnreadableError:
         raise
-    except (zipfile.BadZipFile, ValueError, OSError, EOFError, KeyError) as error:
-        raise UnreadableError(f"the NumPy archive is damaged or holds objects instead of numbers: {error}") from error
+    except (zipfile.BadZipFile, zlib.error, ValueError, OSError, EOFError, KeyError, NotImplementedError) as error:
+        # The libraries' own words may hold the file's bytes.
+        raise UnreadableError("the NumPy archive is damaged or holds objects instead of numbers") from error
 
 
 def _rate(

@@ -24,18 +24,27 @@ CHAIN = {
     "system": "230/400", "offer": "32", "cable_a": "32", "cable_p": "1", "supply_a": "32", "supply_p": "3",
     "onboard_a": "16", "onboard_p": "3",
 }  # fmt: skip
-DIVIDER = {"state": "C", "source": "12", "series": "0", "capacitance": "1,5"}
+DIVIDER = {
+    "source": "12", "r1": "1000", "series": "0", "diode": "good", "r2": "2740", "r3": "1300", "capacitance": "1,5",
+}  # fmt: skip
+CARRY = {"phases": "3", "amps": "16", "posts": "3x32, 1x16, household"}
 
 
 @pytest.mark.parametrize(
     ("tool", "typed", "says"),
     [
         ("duty", {"duty": "26,7"}, "16.02 A"),
-        ("duty", {"amps": "16"}, "26.667 %"),
+        ("duty", {"amps": "16", "leads": "amps"}, "26.667 %"),
         ("duty", {"duty": "5"}, "digital communication"),
-        ("duty", {"amps": "3"}, "no duty offers this"),
+        ("duty", {"amps": "3", "leads": "amps"}, "No duty offers 3 A"),
         ("divider", DIVIDER, "reads C; margin 0.99 V"),
-        ("divider", {**DIVIDER, "series": "900"}, "reads no state, although the vehicle is in C"),
+        ("divider", {**DIVIDER, "series": "900"}, "reads no state"),
+        ("divider", {**DIVIDER, "r3": ""}, "reads B"),
+        ("divider", {**DIVIDER, "diode": "shorted"}, "out"),
+        ("divider", {**DIVIDER, "r2": "0"}, "must be above 0"),
+        ("which-lead", CARRY, "Carry: Mode 3 lead, 16 A, three phases"),
+        ("which-lead", {**CARRY, "posts": "3x32 tethered"}, "none needs to be carried"),
+        ("which-lead", {**CARRY, "posts": "moon"}, "was not understood"),
         ("coded-plug", {"ohm": "218"}, "reads as a 32 A cable"),
         ("coded-plug", {"volts": "2", "supply": "5"}, "fits every code"),
         ("coded-plug", {"volts": "2", "supply": "5", "pull_up": "330"}, "220 Ω reads as a 32 A cable"),
@@ -54,7 +63,7 @@ def test_answers(client: TestClient, tool: str, typed: dict[str, str], says: str
     [
         ("duty", {"duty": "140"}, "between 0 and 100"),
         ("duty", {"duty": "lots"}, "Duty: a number was expected."),
-        ("divider", {**DIVIDER, "source": "230"}, "5 to 15 V was expected"),
+        ("divider", {**DIVIDER, "source": "230"}, "up to 30 V was expected"),
         ("divider", {**DIVIDER, "series": "-1"}, "not negative"),
         ("coded-plug", {}, "A resistance, or a voltage, was expected."),
         ("coded-plug", {"ohm": "-4"}, "not negative"),

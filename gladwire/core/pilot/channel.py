@@ -12,6 +12,7 @@ from gladwire.core.roles import ROLE_WORDS, role_by_name
 from gladwire.core.waveform import Waveform
 
 _NAMED = re.compile(r"\b(cp|pilot|control[ _-]?pilot)\b", re.IGNORECASE)
+_VOLTAGE = re.compile(r"u\d?", re.IGNORECASE)
 _OTHERS = re.compile(r"\b(pp|prox\w*|lock\w*|motor|curr\w*|amps?|temp\w*)\b", re.IGNORECASE)
 
 
@@ -57,8 +58,8 @@ def _may_be(wave: Waveform) -> bool:
         return False
     if _NAMED.search(_plain(wave.name)):
         return True
-    if role_by_name(wave) == "mains_v":
-        # “U” is any voltage's name: what looks like a pilot may be one.
+    if _VOLTAGE.fullmatch(_plain(wave.name).strip()) and wave.unit not in ("A", "ohm"):
+        # Any voltage may be called “U”: what looks like a pilot may be one.
         return _likeness(wave) > 0.5
     return role_by_name(wave) == "other" and wave.unit not in ("A", "ohm")
 

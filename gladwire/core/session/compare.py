@@ -138,8 +138,10 @@ def _levels(a: PilotRecord, b: PilotRecord) -> Iterator[Difference]:
 
 
 def _between(label: str, q: Quantity, s: Segment, t: Segment) -> Difference | None:
-    x, y = getattr(s, q.field), getattr(t, q.field)
+    x, y = _value(q, s), _value(q, t)
     if x is None or y is None or (q.field == "low_v" and not s.oscillating):
+        return None
+    if getattr(s, q.field) is None and getattr(t, q.field) is None:
         return None
     doubt = _doubt(q, s) + _doubt(q, t)
     differs = abs(y - x) > q.apart + doubt
@@ -158,13 +160,19 @@ def _between(label: str, q: Quantity, s: Segment, t: Segment) -> Difference | No
     )
 
 
+def _value(q: Quantity, s: Segment) -> float | None:
+    """As measured; for an edge too quick for the sampling, what it is surely shorter than."""
+    measured: float | None = getattr(s, q.field)
+    return s.edge_below_us if measured is None and q.unit == "µs" else measured
+
+
 def _doubt(q: Quantity, s: Segment) -> float:
     named = {"duty_percent": s.duty_doubt_percent, "frequency_hz": s.frequency_doubt_hz}
     return s.level_doubt_v if q.unit == "V" else named.get(q.field) or 0.0
 
 
 def _explained(q: Quantity, s: Segment, t: Segment) -> str:
-    x, y = getattr(s, q.field), getattr(t, q.field)
+    x, y = _value(q, s) or 0.0, _value(q, t) or 0.0
     lies = "lies higher" if y > x else "lies lower"
     change = f"{s.label}, {q.words}: the second {lies} by {abs(y - x):.{q.digits}f} {q.unit}"
     if q.field == "high_v" and s.state in ("B", "C", "D"):
@@ -172,6 +180,9 @@ def _explained(q: Quantity, s: Segment, t: Segment) -> str:
         if abs(more[1] - more[0]) > 20:
             which = "second" if more[1] > more[0] else "first"
             return f"{change}, as {ohms(abs(more[1] - more[0]))} more in the CP or PE path of the {which} would do."
+    bounded = getattr(s, q.field) is None or getattr(t, q.field) is None
+    if q.field == "fall_us" and bounded:
+        return f"{change} or more; the other's edge is too quick for its sampling."
     if q.field == "fall_us":
         more = [capacitance_nf(v) for v in (x, y)]
         which = "second" if more[1] > more[0] else "first"

@@ -14,7 +14,7 @@
   document.querySelectorAll("[data-slides]").forEach(function (slider) {
     const field = document.getElementById(slider.dataset.slides);
     slider.addEventListener("input", function () { set(field, slider.value); });
-    field.addEventListener("input", function (event) { if (event.isTrusted) leads(field); slider.value = field.value.replace(",", "."); });
+    field.addEventListener("input", function () { leads(field); slider.value = field.value.replace(",", "."); });
   });
   // What follows is filled in without asking anew, and never under the fingers of who types.
   document.addEventListener("htmx:afterSwap", function (event) {

@@ -1,0 +1,77 @@
+"""The demo's plug-ins: every AC stage is seen failing once, healthy ones too, and each case's cause leads."""
+
+from __future__ import annotations
+
+import pytest
+
+from gladwire.core.analysis import analyse
+from gladwire.core.session.inspection import CONDITIONS
+from gladwire.core.session.proof import MODES
+from gladwire.core.session.spine import AC_SPINE
+from gladwire.core.session.stamps import BY_KEY, Stamp
+from gladwire.core.session.timeline import Part, Together, put_together
+from gladwire.demo.harbour import CASES, LOOSE, DemoSession
+from gladwire.formats.opening import Source
+from gladwire.formats.registry import read_capture
+
+SESSIONS = [*(s for case in CASES for s in case.sessions), *LOOSE]
+
+
+def judged(session: DemoSession) -> Together:
+    parts = [Part(f.name, analyse(read_capture(Source(f.content())))) for f in session.files]
+    noted = [n for n in session.noted if n.at_s is not None]
+    stamps = [Stamp(kind=n.kind, at_s=n.at_s or 0.0, detail=n.text, by_name=n.by_name) for n in noted]
+    return put_together(parts, stamps)
+
+
+@pytest.fixture(scope="module")
+def results() -> dict[str, Together]:
+    return {session.title: judged(session) for session in SESSIONS}
+
+
+def test_every_ac_stage_fails_in_some_session_and_one_is_whole(results: dict[str, Together]) -> None:
+    failing = {s.stage for t in results.values() for s in t.judgement.stages if s.state == "failed"}
+    stopped = {s.stage for t in results.values() for s in t.judgement.stages if s.state in ("failed", "not_reached")}
+    assert stopped >= {s.key for s in AC_SPINE}
+    assert failing >= {"seat", "proximity", "lock", "pilot", "offer", "request", "energise", "draw", "hold", "end"}
+    whole = results["Plug pushed home, lip trimmed"].judgement
+    assert [s.state for s in whole.stages] == ["proven"] * len(AC_SPINE)
+    assert {t.judgement.outcome for t in results.values()} == {
+        "charged", "failed_to_start", "dropped_out", "derated", "unknown",
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("title", "cause"),
+    [
+        ("First try, as found", "plug_not_fully_seated"),
+        ("With people round the car", "latch_pressed_or_broken"),
+        ("Plug-in at pier post 4", "lock_blocked"),
+        ("Again, with the socket clear", "corroded_contact"),
+        ("Pilot at post 3 with the test vehicle", "duty_outside_table"),
+        ("Van at post 2, scope, logger and logic probe", "supply_missing"),
+        ("Wall post, mains beside the pilot", "charger_not_starting"),
+        ("Van 7 on post 2, plug left alone", "loose_contact"),
+        ("Whole session, to the release that fails", "lock_does_not_release"),
+        ("Three phases, warm afternoon", "charger_derates"),
+    ],
+)
+def test_the_cause_of_each_case_leads(results: dict[str, Together], title: str, cause: str) -> None:
+    assert results[title].judgement.causes[0].code == cause
+
+
+def test_three_files_of_three_instruments_lie_on_one_clock(results: dict[str, Together]) -> None:
+    placed = results["Van at post 2, scope, logger and logic probe"].alignments
+    assert [round(a.offset_s, 2) for a in placed] == [0.0, -2.0, -1.6]
+
+
+def test_what_is_noted_uses_words_the_application_knows() -> None:
+    modes = {mode.key for mode in MODES}
+    for case in CASES:
+        assert set(case.modes) <= modes
+        for noted in case.noted:
+            assert noted.kind in ("pin", "code", "note")
+            assert noted.kind != "pin" or noted.unit in {c.key for c in CONDITIONS}
+    for session in SESSIONS:
+        assert session.mode in {*modes, ""}
+        assert all(n.kind in BY_KEY for n in session.noted)
