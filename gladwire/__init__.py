@@ -1,3 +1,3 @@
 """Glad Wire: from an EV charging capture to a recorded verdict."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

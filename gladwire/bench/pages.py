@@ -10,12 +10,29 @@ import subprocess
 import sys
 import time
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from gladwire.bench.pilot import capture_files
 
 _PORT = 8391
 _ASKS = 60
+
+
+@contextmanager
+def serving(home: Path) -> Iterator[str]:
+    """The address of a server on a fresh database."""
+    shutil.rmtree(home, ignore_errors=True)
+    command = [sys.executable, "-m", "gladwire.cli", "serve", "--home", str(home), "--port", str(_PORT)]
+    server = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    try:
+        assert server.stdout is not None
+        server.stdout.readline()
+        yield f"http://localhost:{_PORT}"
+    finally:
+        server.terminate()
+        server.wait(30)
 
 
 def _get(address: str) -> tuple[float, bytes]:
@@ -25,7 +42,7 @@ def _get(address: str) -> tuple[float, bytes]:
     return time.perf_counter() - start, body
 
 
-def _drop(address: str, path: Path) -> tuple[float, str]:
+def drop(address: str, path: Path) -> tuple[float, str]:
     """(seconds until the verdict's page answers, its address)."""
     head = f'--cut\r\nContent-Disposition: form-data; name="files"; filename="{path.name}"\r\n\r\n'
     body = head.encode() + path.read_bytes() + b"\r\n--cut--\r\n"
@@ -47,15 +64,8 @@ def _row(name: str, seconds: list[float], baseline: float) -> str:
 def measure(folder: Path, millions: list[int]) -> str:
     """A Markdown table: median and 95th percentile in milliseconds, and the median over that of a static file."""
     table, _ = capture_files(folder, 10)
-    home = folder / "pages"
-    shutil.rmtree(home, ignore_errors=True)
-    command = [sys.executable, "-m", "gladwire.cli", "serve", "--home", str(home), "--port", str(_PORT)]
-    server = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
-    try:
-        assert server.stdout is not None
-        server.stdout.readline()
-        address = f"http://localhost:{_PORT}"
-        until_verdict, page = _drop(address, table)
+    with serving(folder / "pages") as address:
+        until_verdict, page = drop(address, table)
         found = re.search(rb"/captures/(\d+)/original", _get(page)[1])
         assert found is not None
         envelope = f"{address}/captures/{found.group(1).decode()}/envelope"
@@ -67,9 +77,6 @@ def measure(folder: Path, millions: list[int]) -> str:
             starts = [rng.uniform(0, 10 - width) for _ in range(_ASKS)]
             asks = [f"{envelope}?from={s}&to={s + width}&columns=1200" for s in starts]
             rows.append(_row(f"Zoom, {name}", [_get(ask)[0] for ask in asks], baseline))
-    finally:
-        server.terminate()
-        server.wait(30)
     head = "| at 10 million samples | median ms | 95th percentile ms | median over a static file's |\n|---|---|---|---|"
     size_mb = table.stat().st_size / 1e6
     note = f"\n\nFrom the first byte sent to the verdict's page, {size_mb:.0f} MB of CSV: {until_verdict:.1f} s."

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
@@ -26,8 +27,9 @@ ANALYSER_VERSION = 3
 
 
 class ChannelInfo(BaseModel):
-    """A channel of the file, for the person who has to settle which is which. guessed: its role came from its name.
+    """A channel of the file, for the person who has to settle which is which.
 
+    told_by: what its role was told from, "" where a person settled it.
     start_s, end_s: of the channel, in the file's own time base.
     """
 
@@ -37,7 +39,7 @@ class ChannelInfo(BaseModel):
     unit: str
     samples: int
     role: Role = "other"
-    guessed: bool = False
+    told_by: Literal["", "name", "looks"] = ""
     start_s: float = 0.0
     end_s: float = 0.0
 
@@ -122,7 +124,7 @@ def _info(wave: Waveform, role: RoleOf) -> ChannelInfo:
         unit=wave.unit,
         samples=len(wave.samples),
         role=role.role,
-        guessed=role.guessed,
+        told_by=role.told_by,
         start_s=wave.start_s,
         end_s=wave.end_s,
     )

@@ -36,7 +36,8 @@ Quantity = Literal["V", "A"]
 
 
 class Span(BaseModel):
-    """A stretch in which a quantity was there. rms: of the phase with the most; carried_by: channels that carried it."""
+    """A stretch in which a quantity was there. rms: of the phase with the most; carried_by: channels that carried it, each
+    with its own RMS in `each`."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -44,6 +45,12 @@ class Span(BaseModel):
     end_s: float
     rms: float
     carried_by: tuple[str, ...] = ()
+    each: tuple[float, ...] = ()
+
+    def rms_of(self, channel: str) -> float:
+        """RMS of one channel that carried it, else of the one with the most."""
+        found = dict(zip(self.carried_by, self.each, strict=False))
+        return found.get(channel, self.rms)
 
     @property
     def phases(self) -> int:
@@ -122,8 +129,14 @@ def _spans(waves: Sequence[Waveform], least: float) -> tuple[Span, ...]:
 
 def _span(waves: Sequence[Waveform], start_s: float, end_s: float, floor: float) -> Span:
     values = [_rms(wave, start_s, end_s) for wave in waves]
-    carried = tuple(wave.name for wave, value in zip(waves, values, strict=True) if value > floor / 1.5)
-    return Span(start_s=start_s, end_s=end_s, rms=round(max(values), 3), carried_by=carried)
+    carried = [(w.name, round(value, 3)) for w, value in zip(waves, values, strict=True) if value > floor / 1.5]
+    return Span(
+        start_s=start_s,
+        end_s=end_s,
+        rms=round(max(values), 3),
+        carried_by=tuple(name for name, _ in carried),
+        each=tuple(value for _, value in carried),
+    )
 
 
 def _rms(wave: Waveform, start_s: float, end_s: float) -> float:
@@ -177,7 +190,14 @@ def _levels(waves: Sequence[Waveform], span: Span) -> list[Span]:
     pieces, _ = absorb_single(split([Feature(values, _STEP_A, _STEP_A)], _LEVEL_BLOCKS), alike)
     pieces = join(pieces, alike)
     bounds = [span.start_s, *(float(times[p.first]) for p in pieces[1:]), span.end_s]
+    carrying = [wave for wave in waves if wave.name in span.carried_by]
     return [
-        Span(start_s=a, end_s=b, rms=round(float(np.mean(values[p.first : p.end])), 3), carried_by=span.carried_by)
+        Span(
+            start_s=a,
+            end_s=b,
+            rms=round(float(np.mean(values[p.first : p.end])), 3),
+            carried_by=span.carried_by,
+            each=tuple(round(_rms(wave, a, b), 3) for wave in carrying),
+        )
         for p, (a, b) in zip(pieces, itertools.pairwise(bounds), strict=True)
     ]

@@ -1,5 +1,5 @@
-"""What each channel of a recording is: settled by a person, or told from its name and unit. Nothing is told from looks
-except the pilot, which has a shape of its own (`core/pilot/channel.py`)."""
+"""What each channel of a recording is: settled by a person, told from its name and unit, or from looks nothing else has
+(`core/looks.py`; the pilot's own are in `core/pilot/channel.py`)."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
+from gladwire.core.looks import looks_like
 from gladwire.core.waveform import Waveform
 
 Role = Literal["cp", "pp", "lock_current", "lock_position", "mains_v", "mains_a", "contactor", "other"]
@@ -36,11 +37,11 @@ def signature(format_key: str, channels: Sequence[tuple[str, str]]) -> str:
 
 
 class RoleOf(NamedTuple):
-    """A channel's number, what it is, and whether that was told from its name only."""
+    """A channel's number, what it is, and what that was told from: "" where a person settled it."""
 
     number: int
     role: Role
-    guessed: bool
+    told_by: Literal["", "name", "looks"]
 
 
 def roles_of(channels: Sequence[Waveform], pilot: int | None, settled: Mapping[str, Role]) -> tuple[RoleOf, ...]:
@@ -48,12 +49,18 @@ def roles_of(channels: Sequence[Waveform], pilot: int | None, settled: Mapping[s
     found = []
     for number, wave in enumerate(channels):
         if number == pilot:
-            found.append(RoleOf(number, "cp", wave.name not in settled))
+            found.append(RoleOf(number, "cp", "" if wave.name in settled else "looks"))
         elif wave.name in settled:
-            found.append(RoleOf(number, settled[wave.name], False))
+            found.append(RoleOf(number, settled[wave.name], ""))
         else:
-            found.append(RoleOf(number, role_by_name(wave), True))
+            found.append(_told(number, wave))
     return tuple(found)
+
+
+def _told(number: int, wave: Waveform) -> RoleOf:
+    named = role_by_name(wave)
+    seen = looks_like(wave) if named == "other" else None
+    return RoleOf(number, seen, "looks") if seen else RoleOf(number, named, "name")
 
 
 def role_by_name(wave: Waveform) -> Role:

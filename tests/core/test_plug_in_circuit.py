@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from gladwire.core.analysis import Analysis, analyse
+from gladwire.core.simulate.lock_motor import latch_volts
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
 
@@ -29,6 +32,24 @@ def test_proximity_levels_and_moments_agree_with_the_simulator(name: str) -> Non
         assert segment.value == pytest.approx(spice[f"pp_{key}_v"], abs=0.01)
     assert pressed.start_s == pytest.approx(0.5, abs=0.002)
     assert latched.start_s == pytest.approx(0.65, abs=0.002)
+
+
+def test_our_own_simulator_agrees_with_it_about_the_latch() -> None:
+    spice = load("engaged")[1]
+    wave = latch_volts([("absent", 0.1), ("pressed", 0.1), ("latched", 0.1)], 1000.0, noise_v=0.0)
+    levels = [float(wave.samples[n]) for n in (50, 150, 250)]
+    assert levels == pytest.approx([spice[f"pp_{k}_v"] for k in ("absent", "pressed", "latched")], abs=0.003)
+
+
+def test_channels_without_names_are_told_by_their_looks() -> None:
+    recording = read_capture(Source(FOLDER / "engaged.csv.gz"))
+    plain = [replace(w, name=f"CH{n}", unit="V") for n, w in enumerate(recording.channels)]
+    sine = 325 * np.sin(2 * np.pi * 50 * np.arange(len(plain[0].samples)) / plain[0].rate_hz)
+    plain.append(replace(plain[0], name="CH9", samples=sine.astype(np.float32)))
+    analysis = analyse(replace(recording, channels=tuple(plain)))
+    roles = {c.name: (c.role, c.told_by) for c in analysis.channels}
+    assert (roles["CH0"], roles["CH9"]) == (("pp", "looks"), ("mains_v", "looks"))
+    assert analysis.proximity is not None
 
 
 def test_a_pin_that_reaches_its_stop_engages_and_comes_back() -> None:

@@ -50,7 +50,10 @@ _TIMING_APART_S = 1.0
 
 
 class Difference(BaseModel):
-    """One compared value. a, b: as measured, None where one side does not show it; times_s: where to look in each."""
+    """One compared value. a, b: as measured, None where one side does not show it; at_a_s, at_b_s: where to look.
+
+    below: sides whose value is only known to be smaller than this, as its sampling cannot resolve it.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -64,6 +67,7 @@ class Difference(BaseModel):
     text: str = ""
     at_a_s: float | None = None
     at_b_s: float | None = None
+    below: tuple[Literal["a", "b"], ...] = ()
 
 
 def anchors(record: PilotRecord) -> dict[Anchor, float]:
@@ -94,7 +98,8 @@ def compare(a: Analysis, b: Analysis) -> tuple[Difference, ...]:
     if a.pilot is None or b.pilot is None:
         raise ValueError("both captures need a pilot to be compared")
     found = [*_levels(a.pilot, b.pilot), *_timing(a, b), *_mains(a, b)]
-    return tuple(sorted(found, key=lambda d: not d.differs))
+    order = {q.words: n for n, q in enumerate(_QUANTITIES)}
+    return tuple(sorted(found, key=lambda d: (not d.differs, order.get(d.what, -1))))
 
 
 def _longest(record: PilotRecord) -> dict[str, Segment]:
@@ -146,6 +151,7 @@ def _between(label: str, q: Quantity, s: Segment, t: Segment) -> Difference | No
     doubt = _doubt(q, s) + _doubt(q, t)
     differs = abs(y - x) > q.apart + doubt
     text = _explained(q, s, t) if differs else ""
+    sides: tuple[tuple[Literal["a", "b"], Segment], ...] = (("a", s), ("b", t))
     return Difference(
         where=label,
         what=q.words,
@@ -157,6 +163,7 @@ def _between(label: str, q: Quantity, s: Segment, t: Segment) -> Difference | No
         text=text,
         at_a_s=s.start_s,
         at_b_s=t.start_s,
+        below=tuple(side for side, segment in sides if getattr(segment, q.field) is None),
     )
 
 

@@ -34,6 +34,7 @@ KINDS: tuple[StampKind, ...] = (
     StampKind("latch_touched", "Latch touched or leaned on", "felt", "proximity"),
     StampKind("release_asked", "Release asked for (remote, button, app)", "seen", "end"),
     StampKind("plug_stays_held", "Plug cannot be drawn", "felt", "end"),
+    StampKind("display_reads", "Display reads (say which, and what)", "seen", "draw"),
     StampKind("note", "Note", "note", "hold"),
 )
 BY_KEY = {kind.key: kind for kind in KINDS}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple, cast
 
-from gladwire.core.ac_chain import LINK_WORDS, Chain, Limit, System, chain
+from gladwire.core.ac_chain import LINK_WORDS, Chain, Limit, System, chain, power_kw
 from gladwire.core.standards.source import PRACTICE
 from gladwire.web.calculators.tool import Field, Tool, number
 
@@ -13,10 +13,10 @@ _SYSTEMS = (("230/400", "230/400 V"), ("120/240", "120/240 V split"), ("120/208"
 
 
 class Answer(NamedTuple):
-    """The chain, and (words, amperes, phases, binds, gain in kW) of each link in order."""
+    """The chain, and (words, amperes, phases, power alone in kW, binds, gain in kW) of each link in order."""
 
     chain: Chain
-    links: list[tuple[str, float, str, bool, float]]
+    links: list[tuple[str, float, str, float, bool, float]]
 
 
 def answer(typed: Mapping[str, str]) -> Answer:
@@ -33,7 +33,11 @@ def answer(typed: Mapping[str, str]) -> Answer:
     for link, words in LINK_WORDS.items():
         limit = limits.get(link)
         phases = f"{limit.phases} ph" if limit else ""
-        links.append((words, limit.current_a if limit else offer, phases, link in seen.binding, seen.gains_kw[link]))
+        amps = limit.current_a if limit else offer
+        # The offer names no phases: they are the supply's.
+        count = min((limit or limits["supply"]).phases, 3 if system == "230/400" else 2)
+        alone = power_kw(cast(System, system), count, amps)
+        links.append((words, amps, phases, alone, link in seen.binding, seen.gains_kw[link]))
     return Answer(seen, links)
 
 

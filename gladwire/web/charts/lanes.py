@@ -61,7 +61,7 @@ def _lane(capture: Capture, analysis: Analysis, alignment: Alignment, number: in
         "channel": number,
         "name": channel.name,
         "role": channel.role,
-        "words": ROLE_WORDS[channel.role] + (", by its name" if channel.guessed and channel.role != "other" else ""),
+        "words": _words(channel),
         "unit": {"ohm": "Ω"}.get(channel.unit, channel.unit),
         "colour": _COLOURS.get(channel.role, "plum"),
         "interval": (channel.end_s - channel.start_s) / max(channel.samples, 1),
@@ -75,6 +75,11 @@ def _lane(capture: Capture, analysis: Analysis, alignment: Alignment, number: in
         "marks": _marks(analysis, channel),
         **(_pilot_parts(analysis.pilot) if is_pilot and analysis.pilot else {"segments": [], "events": []}),
     }
+
+
+def _words(channel: ChannelInfo) -> str:
+    told = channel.told_by and channel.role != "other"
+    return ROLE_WORDS[channel.role] + (f", by its {channel.told_by}" if told else "")
 
 
 def _pilot_parts(record: PilotRecord) -> dict[str, Any]:
@@ -113,7 +118,8 @@ def _marks(analysis: Analysis, channel: ChannelInfo) -> list[dict[str, Any]]:
 
 
 def _rms(span: Span, channel: ChannelInfo) -> str:
-    return f"{span.rms:.0f} V" if channel.role == "mains_v" else f"{span.rms:.1f} A"
+    rms = span.rms_of(channel.name)
+    return f"{rms:.0f} V" if channel.role == "mains_v" else f"{rms:.1f} A"
 
 
 def _attempt_words(attempt: LockAttempt) -> str:

@@ -87,7 +87,7 @@ class StampForm(BaseModel):
 def stamp(db: Database, number: int, form: Annotated[StampForm, Form()]) -> Response:
     """Stamp an event on the session's clock; the verdict takes it into account."""
     session = session_or_404(db, number)
-    if form.kind == "note" and not form.text:
+    if form.kind in ("note", "display_reads") and not form.text:
         raise RefusedError(422, "The note is empty.", "Write what you want to keep at this moment.")
     noted = Observation(session_id=session.id, kind=form.kind, at_s=form.at_s, text=form.text, by_name=form.by_name)
     db.add(noted)
