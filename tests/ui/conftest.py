@@ -15,7 +15,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.conftest import VAR
 
@@ -51,7 +51,7 @@ class Server:
         assert self.process.stdout is not None
         line = self.process.stdout.readline()
         assert self.address in line, line
-        end = time.monotonic() + 20
+        end = time.monotonic() + 90
         while time.monotonic() < end:
             try:
                 urllib.request.urlopen(self.address, timeout=5).close()
@@ -92,7 +92,9 @@ def browser() -> Iterator[Browser]:
 def page(browser: Browser, server: Server) -> Iterator[Page]:
     """A fresh visitor; any error on the page's console fails the test."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
-    context.set_default_timeout(15_000)
+    # Generous: a busy machine is slow, not wrong.
+    context.set_default_timeout(60_000)
+    expect.set_options(timeout=30_000)
     seen = context.new_page()
     errors: list[str] = []
     seen.on("console", lambda m: errors.append(m.text) if m.type == "error" else None)

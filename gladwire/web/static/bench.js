@@ -9,7 +9,6 @@
     field.value = value;
     leads(field);
     field.dispatchEvent(new Event("input", { bubbles: true }));
-    htmx.trigger(field, "change");
   }
   document.querySelectorAll("[data-slides]").forEach(function (slider) {
     const field = document.getElementById(slider.dataset.slides);

@@ -201,8 +201,7 @@
     shown().forEach(function (lane) { build(lane, lane === first); });
     const top = pilots()[0] || first;
     if (top && top.host) top.host.id = "lane";
-    // The plots know their size once they have drawn themselves.
-    requestAnimationFrame(function () { drawn(); fetchRange(); });
+    fetchRange();
   }
 
   function build(lane, withAxis) {
@@ -219,6 +218,8 @@
       series: [{}, { stroke: colour, width: 1.6, points: { show: pilot ? sparse : false, size: 6, fill: colour } }, { stroke: colour, width: 1.6, points: { show: false } }],
       bands: [{ series: [2, 1], fill: ink(pilot ? "volts-tint" : "sunk") }],
       hooks: {
+        // Only a plot that has drawn itself knows its size.
+        ready: [function () { requestAnimationFrame(drawn); }],
         drawClear: pilot ? [drawBands] : [],
         draw: (pilot ? [drawCycles(lane)] : [drawMarks(lane)]).concat([drawStamps]),
         setCursor: [showCursor],
@@ -262,7 +263,7 @@
     running = new AbortController();
     const mine = running;
     shown().forEach(function (lane) {
-      const columns = Math.max(200, Math.min(4000, Math.round(lane.plot.bbox.width / dpr())));
+      const columns = Math.max(200, Math.min(4000, Math.round(lane.host.clientWidth - 90)));
       const query = "from=" + inFile(lane, range[0]) + "&to=" + inFile(lane, range[1]) + "&columns=" + columns + "&channel=" + lane.channel;
       fetch("/captures/" + lane.capture + "/envelope?" + query, { signal: mine.signal, headers: { accept: "application/json" } })
         .then(function (answer) { return answer.json().then(function (body) { if (!answer.ok) throw new Error(body.error); return body; }); })
@@ -318,7 +319,7 @@
 
   // Ribbons, the strip of stamps and whatever else hangs on the view.
   const hooks = [];
-  function drawn() { hooks.forEach(function (hook) { hook(); }); }
+  function drawn() { if (shown().every(function (lane) { return lane.plot; })) hooks.forEach(function (hook) { hook(); }); }
 
   function show(from, to) {
     let width = Math.min(Math.max(to - from, narrowest), whole[1] - whole[0]);
