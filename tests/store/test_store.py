@@ -12,7 +12,7 @@ import pytest
 from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from sqlalchemy import select, update
+from sqlalchemy import select, text, update
 
 from gladwire.core.analysis import ANALYSER_VERSION
 from gladwire.store.analyses import add_settlement, result_json, store_analysis
@@ -29,7 +29,7 @@ from gladwire.store.captures import (
 )
 from gladwire.store.database import Sessions, engine_for, migration_config
 from gladwire.store.mariadb import PrivateMariaDB
-from gladwire.store.models import Base, Capture, CaptureChunk, ChargingSession, StoredAnalysis, utc_now
+from gladwire.store.models import Base, Capture, CaptureChunk, Case, ChargingSession, StoredAnalysis, utc_now
 from gladwire.store.samples import SampleCache
 from gladwire.work import work_once
 from tests.build import pilot
@@ -211,3 +211,24 @@ def test_migrations_run_down_to_nothing_and_up_again(mariadb: PrivateMariaDB, se
     command.downgrade(config, "base")
     command.upgrade(config, "head")
     assert put(sessions, b"x")
+
+
+def test_a_store_of_the_release_before_comes_along_with_all_it_holds(
+    mariadb: PrivateMariaDB, sessions: Sessions
+) -> None:
+    config = migration_config(mariadb.url)
+    command.downgrade(config, "0001")
+    engine = engine_for(mariadb.url)
+    old = (
+        "INSERT INTO cases (title, complaint, vehicle, post, waits_for, state, created_at) "
+        "VALUES ('Old', 'since spring', '', '', '', 'open', '2026-01-02 03:04:05')"
+    )
+    with engine.begin() as connection:
+        connection.execute(text(old))
+    command.upgrade(config, "head")
+    engine.dispose()
+    with sessions() as db:
+        case = db.scalars(select(Case)).one()
+        assert (case.title, case.complaint, case.modes, list(case.observations)) == ("Old", "since spring", "", [])
+    number = put(sessions, b"x")
+    assert got(sessions, number) == b"x"

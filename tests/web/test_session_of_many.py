@@ -110,22 +110,23 @@ def test_a_correction_leads_the_verdict_and_the_machines_reading_stays(client: T
 
 
 def test_roles_confirmed_once_hold_for_the_instruments_next_file(client: TestClient) -> None:
-    columns = [WAVE.samples, np.where(np.arange(len(WAVE.samples)) < 15_000, 4.46, 1.51)]
+    columns = [WAVE.samples, np.where(np.arange(len(WAVE.samples)) < 15_000, 0.0, 5.0)]
     head = "Time (s),Kanal 1 (V),Kanal 2 (V)\n"
     rows = [f"{i / 50e3:.6f},{a:.3f},{b:.3f}\n" for i, (a, b) in enumerate(zip(*columns, strict=True))]
     location = drop(client, (head + "".join(rows)).encode(), "one.csv")
-    assert "pp" not in [lane["role"] for lane in lanes(client, location)]
+    assert "lock_position" not in [lane["role"] for lane in lanes(client, location)]
     capture = re.search(r"/captures/(\d+)/settle", client.get(location).text)
     assert capture is not None
     form = {
-        "names": ["Kanal 1", "Kanal 2"], "roles": ["cp", "pp"], "remember": "true", "by_name": "Runa Holt", "why": "clips",
+        "names": ["Kanal 1", "Kanal 2"], "roles": ["cp", "lock_position"], "remember": "true",
+        "by_name": "Runa Holt", "why": "clips",
     }  # fmt: skip
     post(client, f"/captures/{capture[1]}/settle", **form)
     second = drop(client, (head + "".join(rows[:-5])).encode(), "two.csv")
-    assert [lane["role"] for lane in lanes(client, second)] == ["cp", "pp"]
+    assert [lane["role"] for lane in lanes(client, second)] == ["cp", "lock_position"]
     assert "as Runa Holt confirmed them for this instrument" in text(client, second)
     other = drop(client, (head.replace("Kanal", "Channel") + "".join(rows)).encode(), "three.csv")
-    assert "pp" not in [lane["role"] for lane in lanes(client, other)]
+    assert "lock_position" not in [lane["role"] for lane in lanes(client, other)]
 
 
 def test_compare_names_what_differs_and_keeps_a_known_good(client: TestClient) -> None:

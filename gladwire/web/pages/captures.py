@@ -14,7 +14,7 @@ from urllib.parse import quote
 
 import numpy as np
 from fastapi import APIRouter, File, Form, Query, Request, UploadFile
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 from starlette.responses import JSONResponse, RedirectResponse, Response, StreamingResponse
 
@@ -34,6 +34,7 @@ from gladwire.store.captures import add_capture, original, same_bytes
 from gladwire.store.cases import case_with_sessions, charging_session
 from gladwire.store.models import Capture, Case, ChargingSession, StoredAnalysis
 from gladwire.web.errors import RefusedError
+from gladwire.web.forms import OptionalNumber
 from gladwire.web.services import Database, Services, ServicesHere, newest_analysis, parsed
 from gladwire.web.signing import signed
 
@@ -265,22 +266,14 @@ class SettleForm(BaseModel):
     # Channel names and what each is, in step; an empty role leaves it to the analysis.
     names: list[str] = []
     roles: list[Role | Literal[""]] = []
-    scale: float | None = Field(None, gt=0, le=1e6, allow_inf_nan=False)
+    scale: OptionalNumber = Field(None, gt=0, le=1e6, allow_inf_nan=False)
     inverted: str = Field("", pattern="^(|yes|no)$")
-    offset_v: float | None = Field(None, ge=-100, le=100, allow_inf_nan=False)
-    interval_us: float | None = Field(None, gt=0, le=1e6, allow_inf_nan=False)
+    offset_v: OptionalNumber = Field(None, ge=-100, le=100, allow_inf_nan=False)
+    interval_us: OptionalNumber = Field(None, gt=0, le=1e6, allow_inf_nan=False)
     by_name: str = Field(min_length=1, max_length=80)
     why: str = Field(min_length=1, max_length=300)
     # Whether the roles hold for every file of this instrument from now on.
     remember: bool = False
-
-    @field_validator("scale", "offset_v", "interval_us", mode="before")
-    @classmethod
-    def _number(cls, value: object) -> object:
-        """Empty means not settled; a decimal comma is a decimal sign."""
-        if isinstance(value, str):
-            return value.strip().replace(",", ".") or None
-        return value
 
     def settled(self, before: Settled) -> Settled:
         """As typed; readings corrected before stay corrected."""
@@ -326,16 +319,11 @@ class AmendForm(BaseModel):
 
     at_s: float = Field(allow_inf_nan=False)
     state: State | Literal[""] = ""
-    high_v: float | None = Field(None, ge=-20, le=20, allow_inf_nan=False)
-    low_v: float | None = Field(None, ge=-20, le=20, allow_inf_nan=False)
-    duty_percent: float | None = Field(None, ge=0, le=100, allow_inf_nan=False)
+    high_v: OptionalNumber = Field(None, ge=-20, le=20, allow_inf_nan=False)
+    low_v: OptionalNumber = Field(None, ge=-20, le=20, allow_inf_nan=False)
+    duty_percent: OptionalNumber = Field(None, ge=0, le=100, allow_inf_nan=False)
     by_name: str = Field(min_length=1, max_length=80)
     why: str = Field(min_length=1, max_length=300)
-
-    @field_validator("high_v", "low_v", "duty_percent", mode="before")
-    @classmethod
-    def _number(cls, value: object) -> object:
-        return value.strip().replace(",", ".") or None if isinstance(value, str) else value
 
     def amendment(self) -> Amendment:
         return Amendment(

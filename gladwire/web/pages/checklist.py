@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.checklist.plan import BY_PLAN, PLANS, Place, Plan, walk
@@ -17,6 +17,7 @@ from gladwire.store.models import Case, Observation
 from gladwire.web.case_view import entries_of, plan_of, standing
 from gladwire.web.charts.faces import Face, face
 from gladwire.web.errors import RefusedError
+from gladwire.web.forms import OptionalNumber
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
@@ -96,16 +97,11 @@ class EntryForm(BaseModel):
     model_config = ConfigDict(str_strip_whitespace=True)
 
     step: str
-    value: float | None = Field(None, ge=-1e9, le=1e9, allow_inf_nan=False)
+    value: OptionalNumber = Field(None, ge=-1e9, le=1e9, allow_inf_nan=False)
     open: bool = False
     answer: str = Field("", max_length=12)
     text: str = Field("", max_length=300)
     by_name: str = Field(min_length=1, max_length=80)
-
-    @field_validator("value", mode="before")
-    @classmethod
-    def _number(cls, value: object) -> object:
-        return value.strip().replace(",", ".").replace("−", "-") or None if isinstance(value, str) else value
 
 
 # What a meter shows as over range: more than any contact has.

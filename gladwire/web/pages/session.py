@@ -42,7 +42,7 @@ _MOST_ROWS = 400
 
 @dataclass(frozen=True)
 class Reading:
-    """A measured value with its drawing. machine: what the machine had read, where a person corrected it."""
+    """A measured value with its drawing."""
 
     measured: Measured
     scale: Scale

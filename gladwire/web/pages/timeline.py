@@ -12,6 +12,7 @@ from gladwire.core.session.proof import BY_KEY as MODES
 from gladwire.core.session.stamps import BY_KEY as STAMPS
 from gladwire.store.models import ChargingSession, Observation, Placement
 from gladwire.web.errors import RefusedError
+from gladwire.web.forms import OptionalNumber, TypedNumber
 from gladwire.web.pages.captures import capture_or_404
 from gladwire.web.pages.session import session_or_404
 from gladwire.web.services import Database
@@ -27,14 +28,9 @@ class PlaceForm(BaseModel):
 
     model_config = ConfigDict(str_strip_whitespace=True)
 
-    offset_s: float | None = Field(None, ge=-_MOST_S, le=_MOST_S, allow_inf_nan=False)
+    offset_s: OptionalNumber = Field(None, ge=-_MOST_S, le=_MOST_S, allow_inf_nan=False)
     by_name: str = Field(min_length=1, max_length=80)
     why: str = Field("", max_length=300)
-
-    @field_validator("offset_s", mode="before")
-    @classmethod
-    def _number(cls, value: object) -> object:
-        return value.strip().replace(",", ".").replace("−", "-") or None if isinstance(value, str) else value
 
 
 @router.post("/captures/{number}/place")
@@ -66,14 +62,9 @@ class StampForm(BaseModel):
     model_config = ConfigDict(str_strip_whitespace=True)
 
     kind: str
-    at_s: float = Field(ge=-_MOST_S, le=_MOST_S, allow_inf_nan=False)
+    at_s: TypedNumber = Field(ge=-_MOST_S, le=_MOST_S, allow_inf_nan=False)
     text: str = Field("", max_length=300)
     by_name: str = Field(min_length=1, max_length=80)
-
-    @field_validator("at_s", mode="before")
-    @classmethod
-    def _number(cls, value: object) -> object:
-        return value.strip().replace(",", ".").replace("−", "-") if isinstance(value, str) else value
 
     @field_validator("kind")
     @classmethod
