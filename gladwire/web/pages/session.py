@@ -252,7 +252,7 @@ def _result_part(session: ChargingSession, view: SessionView, chosen: Capture, r
 
 def _face(said: Judgement, connector: str) -> Face | None:
     """The face of the connector last looked at, with the contacts the next test speaks of; None where it names none."""
-    marked = contacts_in(f"{said.causes[0].next_test} {said.causes[0].caution}") if said.causes else ()
+    marked = contacts_in(said.causes[0].next_test) if said.causes else ()
     if not marked:
         return None
     return face(connector if connector in CONNECTORS else "type2", marked=marked)

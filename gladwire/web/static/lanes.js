@@ -69,6 +69,7 @@
     c.rect(u.bbox.left, u.bbox.top, u.bbox.width, u.bbox.height);
     c.clip();
     c.font = "600 " + 13 * dpr() + "px 'Fira Sans', sans-serif";
+    c.textAlign = "left";
     draw(c);
     c.restore();
   }
