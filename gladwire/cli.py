@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import cast, get_args
 
 from gladwire.core.pilot.reading import Settled
+from gladwire.core.plc.exi.grammar import KEYS
 from gladwire.core.roles import Role
 
 ROLES = get_args(Role)
@@ -23,9 +24,14 @@ def main(arguments: list[str] | None = None) -> int:
         server.add_argument("--port", type=int, default=8100 if name == "serve" else 8110)
         server.add_argument("--host", default="127.0.0.1")
         server.add_argument("--home", type=Path, default=Path("var") / name, help="where its data lives")
+    exi = commands.add_parser("exi", help="decode or encode V2G messages, one a line")
+    exi.add_argument("direction", choices=("decode", "encode"))
+    exi.add_argument("--protocol", choices=KEYS, help="instead of finding out")
     chosen = parser.parse_args(arguments)
     if chosen.command == "inspect":
         return _inspect(chosen)
+    if chosen.command == "exi":
+        return _exi(chosen)
     from gladwire.run import run  # the server's imports take longer than inspect may
 
     return run(chosen.command, chosen.host, chosen.port, chosen.home.resolve())
@@ -80,6 +86,16 @@ def _inspect(chosen: argparse.Namespace) -> int:
             print(f"glad inspect: {path.name}: {error.strerror or error}", file=sys.stderr)
             return 2
     print(as_json(results) if chosen.json else as_text(results))
+    return 0
+
+
+def _exi(chosen: argparse.Namespace) -> int:
+    from gladwire.exi_lines import decode_line, encode_line
+
+    turn = decode_line if chosen.direction == "decode" else encode_line
+    for line in sys.stdin:
+        if line.strip():
+            print(turn(line, chosen.protocol), flush=True)
     return 0
 
 
