@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-from gladwire.core.analysis import Analysis, analyse
+from gladwire.core.analysis import Taken, take
 from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.record import Segment
-from gladwire.core.session.clock import on_clock
+from gladwire.core.plc.conversation import Discovery, Turn
+from gladwire.core.plc.kept import KeptMessage, KeptMessages
+from gladwire.core.plc.slac import SlacRun
+from gladwire.core.session.clock import Clock, on_clock
 from gladwire.core.session.timeline import Part, Together, put_together
+from gladwire.core.waveform import Recording
+from gladwire.exi_lines import as_object as message_object
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
@@ -24,41 +29,41 @@ _SEGMENT_KEYS = (
 )  # fmt: skip
 
 
-def analyse_file(path: Path, settled: Settled, interval_s: float | None = None, alone: bool = True) -> Analysis:
+def analyse_file(path: Path, settled: Settled, interval_s: float | None = None, alone: bool = True) -> Taken:
     """Read and analyse one file. alone: False lets roles of channels that other files hold pass by.
 
     Raises UnreadableError, also where the file is missing.
     """
     if not path.is_file():
         raise UnreadableError("there is no such file" if not path.exists() else "this is no file")
-    recording = read_capture(Source(path), Options(interval_s))
+    read = read_capture(Source(path), Options(interval_s))
     if not alone:
-        names = {wave.name for wave in recording.channels}
+        names = {wave.name for wave in read.channels} if isinstance(read, Recording) else set()
         settled = settled.model_copy(update={"roles": {k: v for k, v in settled.roles.items() if k in names}})
     try:
-        return analyse(recording, settled)
+        return take(read, settled)
     except ValueError as error:
         raise UnreadableError(str(error)) from error
 
 
-def together(results: list[tuple[str, Analysis]]) -> Together:
+def together(results: list[tuple[str, Taken]]) -> Together:
     """The files as one session on one clock."""
-    return put_together([Part(name, analysis) for name, analysis in results])
+    return put_together([Part(name, taken.analysis) for name, taken in results])
 
 
-def as_object(results: list[tuple[str, Analysis]]) -> dict[str, Any]:
+def as_object(results: list[tuple[str, Taken]]) -> dict[str, Any]:
     """The object of `--json`; keys that do not apply are absent. Several files are one session on one clock, and each
     entry names the file it comes from."""
     whole = together(results)
     several = len(results) > 1
     files: list[dict[str, Any]] = [
-        {"name": name, "kind": "waveform", "format": a.format}
+        {"name": name, "kind": "frames" if t.messages is not None else "waveform", "format": t.analysis.format}
         | ({"placed": alignment.how, "offset_s": alignment.offset_s, "why": alignment.text} if several else {})
-        for (name, a), alignment in zip(results, whole.alignments, strict=True)
+        for (name, t), alignment in zip(results, whole.alignments, strict=True)
     ]
     placed = [
-        (name, on_clock(analysis.scene, alignment.clock))
-        for (name, analysis), alignment in zip(results, whole.alignments, strict=True)
+        (name, on_clock(taken.analysis.scene, alignment.clock))
+        for (name, taken), alignment in zip(results, whole.alignments, strict=True)
     ]
 
     def entries(records: str, rows: Callable[[Any], list[dict[str, Any]]]) -> list[dict[str, Any]]:
@@ -88,7 +93,55 @@ def as_object(results: list[tuple[str, Analysis]]) -> dict[str, Any]:
     if whole.scene.locks:
         lock_keys = {"start_s", "end_s", "pulses", "position_changed", "result"}
         content["lock"] = entries("locks", lambda r: [a.model_dump(include=lock_keys) for a in r.attempts])
+    if whole.scene.conversations:
+        content["slac"] = entries("conversations", lambda c: [slac_entry(run) for run in c.slac])
+        content["sdp"] = entries("conversations", lambda c: [_sdp_entry(d) for d in c.sdp])
+        content["messages"] = [
+            {"file": name, **entry} if several else entry
+            for (name, taken), alignment in zip(results, whole.alignments, strict=True)
+            for entry in message_entries(taken.messages, alignment.clock)
+        ]
     return {key: value for key, value in content.items() if key not in ("pilot", "reading") or value}
+
+
+def slac_entry(run: SlacRun) -> dict[str, Any]:
+    """A matching run under the contract's keys, with what each post answered beside."""
+    chosen = run.chosen
+    return {
+        "start_s": run.start_s,
+        "end_s": run.end_s,
+        "run_id": run.run_id,
+        "ev_mac": run.ev_mac,
+        "evse_mac": run.evse_mac or None,
+        "average_attenuation_db": chosen.average_db if chosen else None,
+        "sounds": chosen.sounds if chosen else run.sounds_sent,
+        "result": run.result,
+        "profiles": [p.model_dump(exclude={"time_s"}) for p in run.profiles],
+    }
+
+
+def _sdp_entry(said: Discovery) -> dict[str, Any]:
+    return {
+        "time_s": said.time_s,
+        "request": said.request,
+        "address": said.address or None,
+        "port": said.port or None,
+        "tls": said.tls,
+    }
+
+
+def message_entries(messages: KeptMessages | None, clock: Clock) -> Iterator[dict[str, Any]]:
+    """Every message under the contract's keys."""
+    for number in range(len(messages) if messages is not None else 0):
+        assert messages is not None
+        yield message_entry(messages.one(number), clock)
+
+
+def message_entry(kept: KeptMessage, clock: Clock) -> dict[str, Any]:
+    message = kept.message
+    entry = {"time_s": clock.on_session(kept.time_s), "from": ("ev", "evse")[kept.side], **message_object(message)}
+    entry.setdefault("name", "")
+    return entry
 
 
 def _cause_entry(cause: RankedCause) -> dict[str, Any]:
@@ -103,20 +156,22 @@ def segment_entry(segment: Segment) -> dict[str, Any]:
     return {key: values[key] for key in _SEGMENT_KEYS if values[key] is not None}
 
 
-def as_json(results: list[tuple[str, Analysis]]) -> str:
+def as_json(results: list[tuple[str, Taken]]) -> str:
     return json.dumps(as_object(results), indent=1, ensure_ascii=False)
 
 
-def as_text(results: list[tuple[str, Analysis]]) -> str:
+def as_text(results: list[tuple[str, Taken]]) -> str:
     """What the Session page says, for a terminal."""
     whole = together(results)
     said = whole.judgement
-    lines = [f"{name} ({analysis.format})" for name, analysis in results]
+    lines = [f"{name} ({taken.analysis.format})" for name, taken in results]
     if len(results) > 1:
         pairs = zip(results, whole.alignments, strict=True)
-        lines = [f"{name} ({a.format}): {placed.offset_s:+.3f} s. {placed.text}" for (name, a), placed in pairs]
+        lines = [
+            f"{name} ({t.analysis.format}): {placed.offset_s:+.3f} s. {placed.text}" for (name, t), placed in pairs
+        ]
     lines += ["", said.verdict, ""]
-    for _, analysis in results:
+    for analysis in (taken.analysis for _, taken in results):
         why = analysis.pilot.reading.why if analysis.pilot else ()
         lines += [f"Remark   {remark}" for remark in (*analysis.remarks, *why)]
         lines += [f"Channel  {analysis.channel_why}"] if analysis.channel_why else []
@@ -133,6 +188,9 @@ def as_text(results: list[tuple[str, Analysis]]) -> str:
             f"  {a.start_s:10.4f} to {a.end_s:10.4f} s  {a.result.replace('_', ' ')}, {a.pulses} pulses"
             for a in lock.attempts
         ]
+    for conversation in whole.scene.conversations:
+        for talk in conversation.talks:
+            lines += ["", f"Dialogue, port {talk.port}", *(_turn_line(t) for t in talk.turns)]
     lines += ["", "Findings"]
     lines += [f"  {f.severity:<8} {f.text}" for f in said.findings if f.severity != "normal"]
     lines += ["", "Likely causes"]
@@ -142,6 +200,13 @@ def as_text(results: list[tuple[str, Analysis]]) -> str:
             f"         next: {cause.next_test}",
         ]
     return "\n".join(lines)
+
+
+def _turn_line(turn: Turn) -> str:
+    times = f" ×{turn.count}" if turn.count > 1 else ""
+    answer = turn.response_code or ("no answer" if not turn.answered else "")
+    wait = f"{1000 * turn.wait_s:.0f} ms" if turn.wait_s is not None else ""
+    return f"  {turn.start_s:10.4f} to {turn.end_s:10.4f} s  {turn.stem + times:<36} {answer:<28} {wait}"
 
 
 def _segment_line(s: Segment) -> str:

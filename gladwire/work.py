@@ -18,8 +18,9 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from gladwire.core.analysis import ANALYSER_VERSION, Analysis, analyse
+from gladwire.core.analysis import ANALYSER_VERSION, Analysis, take
 from gladwire.core.pilot.reading import Settled
+from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.roles import signature
 from gladwire.core.waveform import Recording
 from gladwire.formats.errors import UnreadableError
@@ -52,7 +53,7 @@ def original_file(sessions: Sessions, capture: Capture) -> Iterator[Path]:
         yield Path(file.name)
 
 
-def read_stored(sessions: Sessions, capture: Capture, interval_s: float | None) -> Recording:
+def read_stored(sessions: Sessions, capture: Capture, interval_s: float | None) -> Recording | FrameCapture:
     """Decode a stored capture. Raises UnreadableError."""
     try:
         with original_file(sessions, capture) as path:
@@ -71,22 +72,23 @@ def work_once(sessions: Sessions, cache: SampleCache, worker: str) -> bool:
     interval_s = settlement.interval_s if settlement else None
     try:
         settled = Settled.model_validate_json(settlement.settled) if settlement else Settled()
-        recording = read_stored(sessions, capture, interval_s)
-        settled, by_name = _with_remembered(sessions, recording, settled)
-        result = analyse(recording, settled).model_copy(update={"roles_confirmed_by": by_name})
-        cache.keep(capture.sha256, interval_s, recording)
+        read = read_stored(sessions, capture, interval_s)
+        settled, by_name = _with_remembered(sessions, read, settled)
+        taken = take(read, settled)
+        result = taken.analysis.model_copy(update={"roles_confirmed_by": by_name})
+        cache.keep(capture.sha256, interval_s, taken.recording, taken.messages)
     except (UnreadableError, ValidationError, ValueError) as error:
         _refuse(sessions, capture.id, str(error))
     except MemoryError:
         _refuse(sessions, capture.id, "This machine has not enough memory for a capture of this size.")
     else:
-        _keep(sessions, capture.id, settlement, result, recording.recorded_at)
+        _keep(sessions, capture.id, settlement, result, read.recorded_at)
     return True
 
 
-def _with_remembered(sessions: Sessions, recording: Recording, settled: Settled) -> tuple[Settled, str]:
+def _with_remembered(sessions: Sessions, recording: Recording | FrameCapture, settled: Settled) -> tuple[Settled, str]:
     """(settlement with the roles remembered for this instrument where it names none, who confirmed those)."""
-    if settled.roles:
+    if settled.roles or isinstance(recording, FrameCapture):
         return settled, ""
     with sessions() as db:
         key = signature(recording.format, [(w.name, w.unit) for w in recording.channels])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
@@ -16,6 +16,10 @@ from gladwire.core.pilot.measure import measure
 from gladwire.core.pilot.power_noise import PowerNoise, find_power_noise
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.record import PilotRecord
+from gladwire.core.plc.conversation import ConversationRecord
+from gladwire.core.plc.frames import FrameCapture
+from gladwire.core.plc.kept import KeptMessages, keep
+from gladwire.core.plc.listen import listen
 from gladwire.core.proximity_lane import ProximityRecord, measure_proximity
 from gladwire.core.roles import Role, RoleOf, roles_of
 from gladwire.core.session.judgement import Judgement, judge
@@ -23,7 +27,7 @@ from gladwire.core.session.scene import Scene
 from gladwire.core.waveform import Recording, Waveform
 
 # Raise when results would differ for the same capture; stored results of an older analyser are then rebuilt.
-ANALYSER_VERSION = 3
+ANALYSER_VERSION = 4
 
 
 class ChannelInfo(BaseModel):
@@ -68,14 +72,17 @@ class Analysis(Judgement):
     mains: MainsRecord | None = None
     contactors: tuple[ContactorRecord, ...] = ()
     power_noise: tuple[PowerNoise, ...] = ()
+    conversation: ConversationRecord | None = None
 
     @property
     def start_s(self) -> float:
-        return min(c.start_s for c in self.channels)
+        talked = [self.conversation.start_s] if self.conversation else []
+        return min([*(c.start_s for c in self.channels), *talked], default=0.0)
 
     @property
     def end_s(self) -> float:
-        return max(c.end_s for c in self.channels)
+        talked = [self.conversation.end_s] if self.conversation else []
+        return max([*(c.end_s for c in self.channels), *talked], default=0.0)
 
     @property
     def scene(self) -> Scene:
@@ -86,6 +93,7 @@ class Analysis(Judgement):
             mains=self.mains,
             contactors=self.contactors,
             power_noise=self.power_noise,
+            conversations=(self.conversation,) if self.conversation else (),
         )
 
 
@@ -113,6 +121,34 @@ def analyse(recording: Recording, settled: Settled | None = None) -> Analysis:
         **_NOT_JUDGED.__dict__,
     )
     return measured.model_copy(update=judge(measured.scene).__dict__)
+
+
+class Taken(NamedTuple):
+    """A capture analysed, with what its lanes are drawn from and, of frames, every message."""
+
+    analysis: Analysis
+    recording: Recording
+    messages: KeptMessages | None = None
+
+
+def take(read: Recording | FrameCapture, settled: Settled | None = None) -> Taken:
+    """Analyse what a reader returned, samples or frames. Raises as `analyse` does."""
+    if isinstance(read, Recording):
+        return Taken(analyse(read, settled), read)
+    heard = listen(read)
+    lanes = Recording(heard.lanes, read.format, read.remarks, read.recorded_at)
+    measured = Analysis(
+        format=read.format,
+        recorded_at=read.recorded_at,
+        remarks=read.remarks,
+        channels=tuple(_info(w, RoleOf(n, "said", "name")) for n, w in enumerate(heard.lanes)),
+        channel_index=None,
+        channel_why="",
+        conversation=heard.record,
+        **_NOT_JUDGED.__dict__,
+    )
+    judged = measured.model_copy(update=judge(measured.scene).__dict__)
+    return Taken(judged, lanes, keep(heard.messages))
 
 
 _NOT_JUDGED = Judgement(findings=(), stages=(), outcome="unknown", verdict="", causes=())

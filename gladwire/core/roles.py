@@ -11,7 +11,7 @@ from typing import Literal, NamedTuple
 from gladwire.core.looks import looks_like
 from gladwire.core.waveform import Waveform
 
-Role = Literal["cp", "pp", "lock_current", "lock_position", "mains_v", "mains_a", "contactor", "other"]
+Role = Literal["cp", "pp", "lock_current", "lock_position", "mains_v", "mains_a", "contactor", "said", "other"]
 
 ROLE_WORDS: dict[Role, str] = {
     "cp": "control pilot",
@@ -21,6 +21,7 @@ ROLE_WORDS: dict[Role, str] = {
     "mains_v": "mains voltage at the vehicle",
     "mains_a": "mains current",
     "contactor": "contactor line",
+    "said": "said in messages",
     "other": "something else",
 }
 _PROXIMITY = re.compile(r"\b(pp|prox\w*)\b", re.IGNORECASE)

@@ -11,8 +11,10 @@ from gladwire.core.lock import LockRecord
 from gladwire.core.mains_rules import Ac
 from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.rules import RULES
+from gladwire.core.plc.conversation import ConversationRecord
+from gladwire.core.plc.rules import RULES as CONVERSATION_RULES
 from gladwire.core.proximity_lane import ProximityRecord
-from gladwire.core.session import scene_rules, stamp_rules
+from gladwire.core.session import scene_rules, stamp_rules, together_rules
 from gladwire.core.session.scene import Scene
 
 PILOT: tuple[Rule[PilotRecord], ...] = RULES
@@ -20,5 +22,6 @@ PROXIMITY: tuple[Rule[ProximityRecord], ...] = proximity_rules.RULES
 LOCK: tuple[Rule[LockRecord], ...] = lock_rules.RULES
 MAINS: tuple[Rule[Ac], ...] = mains_rules.RULES
 CONTACTOR: tuple[Rule[Switching], ...] = contactor_rules.RULES
-SCENE: tuple[Rule[Scene], ...] = (*scene_rules.RULES, *stamp_rules.RULES)
-ALL: tuple[Rule[Any], ...] = (*PILOT, *PROXIMITY, *LOCK, *MAINS, *CONTACTOR, *SCENE)
+CONVERSATION: tuple[Rule[ConversationRecord], ...] = CONVERSATION_RULES
+SCENE: tuple[Rule[Scene], ...] = (*scene_rules.RULES, *together_rules.RULES, *stamp_rules.RULES)
+ALL: tuple[Rule[Any], ...] = (*PILOT, *PROXIMITY, *LOCK, *MAINS, *CONTACTOR, *CONVERSATION, *SCENE)

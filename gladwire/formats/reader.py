@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple
 
+from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.waveform import Recording
 from gladwire.formats.opening import Source
 
@@ -21,4 +22,4 @@ class Reader(NamedTuple):
     key: str
     title: str
     sniff: Callable[[bytes], int]
-    read: Callable[[Source, Options], Recording]
+    read: Callable[[Source, Options], Recording | FrameCapture]

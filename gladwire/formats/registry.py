@@ -2,17 +2,26 @@
 
 from __future__ import annotations
 
+from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.waveform import Recording
-from gladwire.formats import mdf, npz, scope_csv, vcd, wav
+from gladwire.formats import mdf, npz, pcap, pcapng, scope_csv, vcd, wav
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Reader
 
-READERS: tuple[Reader, ...] = (scope_csv.READER, wav.READER, npz.READER, vcd.READER, mdf.READER)
-_KNOWN = "a table of a scope or logger (CSV, TSV, TXT), VCD, WAV, NumPy .npz or MDF 4, gzip or not"
+READERS: tuple[Reader, ...] = (
+    scope_csv.READER,
+    wav.READER,
+    npz.READER,
+    vcd.READER,
+    mdf.READER,
+    pcap.READER,
+    pcapng.READER,
+)
+_KNOWN = "a table of a scope or logger (CSV, TSV, TXT), VCD, WAV, NumPy .npz, MDF 4, pcap or pcapng, gzip or not"
 
 
-def read_capture(source: Source, options: Options | None = None) -> Recording:
+def read_capture(source: Source, options: Options | None = None) -> Recording | FrameCapture:
     """Recognise and read a capture. Raises UnreadableError with one clear sentence."""
     head = source.head()
     if not head:

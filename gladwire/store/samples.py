@@ -12,10 +12,13 @@ from pathlib import Path
 
 import numpy as np
 
+from gladwire.core.analysis import Taken
 from gladwire.core.envelope import Summary, summarise
+from gladwire.core.plc.kept import KeptMessages
 from gladwire.core.waveform import Recording, Waveform
 
 _MOST_BYTES = 8 * 2**30
+_MESSAGES = "messages.npz"
 
 
 class SampleCache:
@@ -25,8 +28,10 @@ class SampleCache:
         self.folder = folder
         folder.mkdir(parents=True, exist_ok=True)
 
-    def keep(self, sha256: str, interval_s: float | None, recording: Recording) -> None:
-        """Store all channels with their summaries; complete or not at all."""
+    def keep(
+        self, sha256: str, interval_s: float | None, recording: Recording, messages: KeptMessages | None = None
+    ) -> None:
+        """Store all channels with their summaries, and messages; complete or not at all."""
         target = self._place(sha256, interval_s)
         if target.is_dir():
             return
@@ -37,6 +42,8 @@ class SampleCache:
             summary = summarise(wave.samples)
             np.save(fresh / f"{number}.summary.npy", np.stack([summary.low, summary.high]))
             about.append({"name": wave.name, "rate_hz": wave.rate_hz, "start_s": wave.start_s, "unit": wave.unit})
+        if messages is not None:
+            np.savez(fresh / _MESSAGES, **messages._asdict())
         (fresh / "about.json").write_text(json.dumps(about))
         try:
             fresh.rename(target)
@@ -45,17 +52,28 @@ class SampleCache:
         self._bound()
 
     def channel(
-        self, sha256: str, interval_s: float | None, number: int, read: Callable[[], Recording]
+        self, sha256: str, interval_s: float | None, number: int, read: Callable[[], Taken]
     ) -> tuple[Waveform, Summary]:
         """A channel, mapped rather than loaded. read: decodes the original when it is not here. May raise its errors."""
-        place = self._place(sha256, interval_s)
-        if not place.is_dir():
-            self.keep(sha256, interval_s, read())
-        os.utime(place)
+        place = self._filled(sha256, interval_s, read)
         about = json.loads((place / "about.json").read_text())[number]
         samples = np.load(place / f"{number}.npy", mmap_mode="r")
         low, high = np.load(place / f"{number}.summary.npy", mmap_mode="r")
         return Waveform(samples=samples, **about), Summary(low, high)
+
+    def messages(self, sha256: str, read: Callable[[], Taken]) -> KeptMessages:
+        """All messages of a capture of frames. Raises FileNotFoundError where it holds none; read may raise its errors."""
+        place = self._filled(sha256, None, read)
+        with np.load(place / _MESSAGES) as arrays:
+            return KeptMessages(**{name: arrays[name] for name in KeptMessages._fields})
+
+    def _filled(self, sha256: str, interval_s: float | None, read: Callable[[], Taken]) -> Path:
+        place = self._place(sha256, interval_s)
+        if not place.is_dir():
+            taken = read()
+            self.keep(sha256, interval_s, taken.recording, taken.messages)
+        os.utime(place)
+        return place
 
     def _place(self, sha256: str, interval_s: float | None) -> Path:
         name = (

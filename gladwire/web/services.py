@@ -11,8 +11,9 @@ from typing import Annotated, cast
 from fastapi import Depends, Request
 from sqlalchemy.orm import Session
 
-from gladwire.core.analysis import Analysis
+from gladwire.core.analysis import Analysis, take
 from gladwire.core.envelope import Summary
+from gladwire.core.plc.kept import KeptMessages
 from gladwire.core.waveform import Waveform
 from gladwire.formats.errors import UnreadableError
 from gladwire.store.analyses import result_json
@@ -35,10 +36,19 @@ class Services:
         """Samples of a channel, decoded anew when the cache lost them. Raises RefusedError."""
         try:
             return self.cache.channel(
-                capture.sha256, interval_s, number, lambda: read_stored(self.sessions, capture, interval_s)
+                capture.sha256, interval_s, number, lambda: take(read_stored(self.sessions, capture, interval_s))
             )
         except (UnreadableError, IndexError) as error:
             raise RefusedError(422, f"The samples of “{capture.name}” cannot be read: {error}.") from error
+
+    def messages(self, capture: Capture) -> KeptMessages:
+        """Every message of a capture of frames, heard anew when the cache lost them. Raises RefusedError."""
+        try:
+            return self.cache.messages(capture.sha256, lambda: take(read_stored(self.sessions, capture, None)))
+        except FileNotFoundError as error:
+            raise RefusedError(404, f"“{capture.name}” holds no messages.", "Open a capture of frames.") from error
+        except UnreadableError as error:
+            raise RefusedError(422, f"The frames of “{capture.name}” cannot be read: {error}.") from error
 
 
 def services_for(url: str, cache: Path, demo: bool) -> Services:

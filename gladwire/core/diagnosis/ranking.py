@@ -5,11 +5,17 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from gladwire.core.diagnosis import cable, evse, other, vehicle
+from gladwire.core.diagnosis import cable, conversation, evse, other, vehicle
 from gladwire.core.diagnosis.cause import Cause, Evidence, RankedCause
 from gladwire.core.findings import Finding, Severity
 
-CAUSES: tuple[Cause, ...] = (*evse.CAUSES, *cable.CAUSES, *vehicle.CAUSES, *other.CAUSES)
+CAUSES: tuple[Cause, ...] = (
+    *evse.CAUSES,
+    *cable.CAUSES,
+    *vehicle.CAUSES,
+    *conversation.CAUSES,
+    *other.CAUSES,
+)
 BY_CODE = {cause.code: cause for cause in CAUSES}
 
 # A mere note speaks more softly than a fault. Normal facts speak fully: they are what rules a cause out.

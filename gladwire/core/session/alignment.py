@@ -17,7 +17,10 @@ import numpy as np
 from dateutil import parser as dates
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.words import seconds
+from gladwire.core.plc.conversation import ConversationRecord
+from gladwire.core.plc.rules.ending import switched_off
 from gladwire.core.session.clock import Clock
 from gladwire.core.session.scene import Scene
 from gladwire.core.waveform import Floats
@@ -59,6 +62,9 @@ TIES: tuple[Tie, ...] = (
     Tie("C>", "contactor opens", 0.05, 0.1, "the end of the request and the contactor"),
     Tie("contactor closes", "mains on", 0.0, 0.05, "the contactor and the mains behind it"),
     Tie("contactor opens", "mains off", 0.0, 0.05, "the contactor and the mains behind it"),
+    Tie("5 % begins", "matching begins", 1.0, 1.5, "the 5 % offer and the matching it starts"),
+    Tie(">C", "cable check begins", 0.2, 0.5, "the request and the cable check that waits for it"),
+    Tie("switched off", "C>", 0.5, 1.0, "the message that switches off and the request that ends"),
     Tie("mains on", "current on", 3.0, 3.0, "mains and the current that follows"),
 )
 
@@ -87,14 +93,7 @@ def moments_of(scene: Scene) -> tuple[Moment, ...]:
     """Events of a scene that another capture of the same plug-in may show too."""
     found: list[Moment] = []
     for pilot in scene.pilots:
-        known = [s for s in pilot.segments if s.state != "unknown"]
-        for a, b in itertools.pairwise(known):
-            at, doubt = b.start_s, _EXACT_S + max(0.0, b.start_s - a.end_s)
-            if a.label != b.label:
-                found.append(Moment(at, f"{a.label}>{b.label}", doubt))
-            elif a.duty_percent is not None and b.duty_percent is not None:
-                found.append(Moment(at, "offer falls" if b.duty_percent < a.duty_percent else "offer rises", doubt))
-            found += [Moment(at, kind, doubt) for kind in _plain_kinds(a.state, b.state)]
+        found += _steps(pilot)
     for proximity in scene.proximities:
         for p, q in itertools.pairwise(proximity.segments):
             if "absent" in (p.state, q.state):
@@ -108,10 +107,40 @@ def moments_of(scene: Scene) -> tuple[Moment, ...]:
         for c in contactor.closings:
             found.append(Moment(c.start_s, "contactor closes"))
             found += [] if c.until_end else [Moment(c.end_s, "contactor opens")]
+    for conversation in scene.conversations:
+        found += _said(conversation)
     if scene.mains:
         found += _edges(scene.mains.volts, "mains", scene.mains.start_s, scene.mains.end_s)
         found += _edges(scene.mains.amps, "current", scene.mains.start_s, scene.mains.end_s)
     return tuple(sorted(found))
+
+
+def _steps(pilot: PilotRecord) -> list[Moment]:
+    """Every change of state or offer."""
+    found: list[Moment] = []
+    known = [s for s in pilot.segments if s.state != "unknown"]
+    digital = next((s for s in known if s.offer_kind == "digital" and s.state != "A"), None)
+    if digital and digital is not known[0]:
+        found.append(Moment(digital.start_s, "5 % begins"))
+    for a, b in itertools.pairwise(known):
+        at, doubt = b.start_s, _EXACT_S + max(0.0, b.start_s - a.end_s)
+        if a.label != b.label:
+            found.append(Moment(at, f"{a.label}>{b.label}", doubt))
+        elif a.duty_percent is not None and b.duty_percent is not None:
+            found.append(Moment(at, "offer falls" if b.duty_percent < a.duty_percent else "offer rises", doubt))
+        found += [Moment(at, kind, doubt) for kind in _plain_kinds(a.state, b.state)]
+    return found
+
+
+def _said(conversation: ConversationRecord) -> list[Moment]:
+    """Moments of a conversation that a pilot answers to."""
+    found = [Moment(run.start_s, "matching begins", 0.01) for run in conversation.slac[:1]]
+    for talk in conversation.talks:
+        checks = talk.of("CableCheck")
+        found += [Moment(checks[0].start_s, "cable check begins", 0.01)] if checks else []
+        off = switched_off(talk)
+        found += [Moment(off.start_s, "switched off", 0.01)] if off else []
+    return found
 
 
 def _plain_kinds(before: str, after: str) -> list[str]:

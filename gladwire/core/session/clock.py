@@ -7,6 +7,8 @@ from typing import Any, NamedTuple, TypeVar
 from pydantic import BaseModel
 
 _TIMES = frozenset({"start_s", "end_s", "time_s", "at_s"})
+# A moment named for what it is: `joined_at_s`. Lengths of time never end so.
+_MOMENT = "_at_s"
 Model = TypeVar("Model", bound=BaseModel)
 
 
@@ -30,7 +32,7 @@ def on_clock(model: Model, clock: Clock) -> Model:
     moved: dict[str, Any] = {}
     for name in type(model).model_fields:
         value = getattr(model, name)
-        if name in _TIMES and value is not None:
+        if (name in _TIMES or name.endswith(_MOMENT)) and value is not None:
             moved[name] = clock.on_session(value)
         elif name == "moves":
             moved[name] = tuple(clock.on_session(at) for at in value)

@@ -12,6 +12,7 @@ from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.diagnosis.ranking import rank
 from gladwire.core.findings import SEVERITIES, Finding, apply
 from gladwire.core.mains_rules import Ac
+from gladwire.core.plc.consequences import causes_before_consequences
 from gladwire.core.session.outcome import Outcome, outcome_of, verdict_sentence
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import StageResult, placed, spine_of
@@ -35,7 +36,7 @@ def judge(scene: Scene) -> Judgement:
     # The same fact seen by two instruments is one fact.
     found = dict.fromkeys(_findings(scene))
     gravest = sorted(found, key=lambda f: (-SEVERITIES.index(f.severity), f.start_s))
-    findings = placed(gravest, spine_of(scene.pilot))
+    findings = placed(gravest, spine_of(scene))
     stages = walk(scene, findings)
     return Judgement(
         findings=findings,
@@ -60,4 +61,6 @@ def _findings(scene: Scene) -> Iterator[Finding]:
         for contactor in scene.contactors:
             if contactor.switched:
                 yield from apply(rules.CONTACTOR, Switching(whole, contactor))
+    for conversation in scene.conversations:
+        yield from causes_before_consequences(apply(rules.CONVERSATION, conversation), conversation)
     yield from apply(rules.SCENE, scene)

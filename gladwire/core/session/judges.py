@@ -3,35 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import NamedTuple
 
 from gladwire.core.findings import Finding
 from gladwire.core.pilot.record import PilotRecord, Segment
 from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import asking_s, requests
 from gladwire.core.pilot.words import amps, seconds
+from gladwire.core.session import talk_judges
 from gladwire.core.session.scene import Scene
-from gladwire.core.session.spine import StageState
+from gladwire.core.session.verdict import Verdict
 from gladwire.core.standards.pilot_timing import PATIENCE_S
 
 # Chargers ramp down before they let go of the request.
 _HELD_UNTIL_S = 5.0
 
 
-class Verdict(NamedTuple):
-    """What is said of one stage. short: a value to stand under its mark."""
-
-    state: StageState
-    why: str
-    short: str = ""
-    start_s: float | None = None
-    end_s: float | None = None
-
-
 Judge = Callable[[Scene, Sequence[Finding]], Verdict]
 
 # Findings that break the stage they belong to, when they are faults.
-BREAKING: Mapping[str, frozenset[str]] = {
+_BREAKING: Mapping[str, frozenset[str]] = {
     "seat": frozenset({"plug_not_home"}),
     "proximity": frozenset({"latch_pressed", "proximity_intermittent", "proximity_wrong"}),
     "lock": frozenset({"lock_obstructed", "lock_no_feedback"}),
@@ -56,6 +46,10 @@ BREAKING: Mapping[str, frozenset[str]] = {
         {"pilot_lost_while_asking", "pilot_withdrawn", "pilot_interrupted", "current_lost", "breaker_tripped"}
     ),
     "end": frozenset({"lock_not_released", "plug_stays_held", "contactor_stays_closed"}),
+}
+BREAKING: Mapping[str, frozenset[str]] = {
+    stage: _BREAKING.get(stage, frozenset()) | talk_judges.BREAKING.get(stage, frozenset())
+    for stage in {*_BREAKING, *talk_judges.BREAKING}
 }
 # A withdrawn offer ends what was held, however grave it is in itself.
 _ENDS_HOLD = "offer_withdrawn"
@@ -252,22 +246,36 @@ def _unless_broken(stage: str, judge: Judge) -> Judge:
     return judged
 
 
+def _talked_or(stage: str, judge: Judge | None) -> Judge:
+    """Where a conversation was captured it speaks for the stage; else the judge of other lanes, if there is one."""
+
+    def judged(scene: Scene, findings: Sequence[Finding]) -> Verdict:
+        if scene.conversations:
+            said = talk_judges.TALKED[stage](scene, findings)
+            if said.state == "proven" or judge is None:
+                return said
+            other = judge(scene, findings)
+            return other if other.state == "proven" else said
+        return judge(scene, findings) if judge else Verdict("not_captured", "Nothing captured here shows this.")
+
+    return judged
+
+
+_OF_LANES: Mapping[str, Judge] = {
+    "seat": _seat,
+    "proximity": _proximity,
+    "pilot": _of_pilot(_pilot),
+    "offer": _of_pilot(_offer),
+    "request": _of_pilot(_request),
+    "parameters": _of_pilot(_parameters),
+    "energise": _energise,
+    "draw": _draw,
+    "hold": _hold,
+    "end": _of_pilot(_end),
+}
 JUDGES: Mapping[str, Judge] = {
     # A lock that went home at a later try is home: its judge looks at the failures itself.
     "lock": _lock,
-    **{
-        stage: _unless_broken(stage, judge)
-        for stage, judge in {
-            "seat": _seat,
-            "proximity": _proximity,
-            "pilot": _of_pilot(_pilot),
-            "offer": _of_pilot(_offer),
-            "request": _of_pilot(_request),
-            "parameters": _of_pilot(_parameters),
-            "energise": _energise,
-            "draw": _draw,
-            "hold": _hold,
-            "end": _of_pilot(_end),
-        }.items()
-    },
+    **{stage: _unless_broken(stage, judge) for stage, judge in _OF_LANES.items() if stage not in talk_judges.TALKED},
+    **{stage: _unless_broken(stage, _talked_or(stage, _OF_LANES.get(stage))) for stage in talk_judges.TALKED},
 }

@@ -10,9 +10,11 @@ from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import asking_s, requests
 from gladwire.core.pilot.words import amps, seconds
+from gladwire.core.plc.rules.loop import FLOWS_A, LOOPS, top
 from gladwire.core.session.judges import breaking
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import StageResult
+from gladwire.core.session.talk_judges import story as told_story
 
 Outcome = Literal["charged", "failed_to_start", "dropped_out", "derated", "unknown"]
 
@@ -25,7 +27,10 @@ OUTCOME_WORDS: dict[Outcome, str] = {
 }
 # Facts about the capture that must be settled before its levels are judged.
 _CAPTURE_FIRST = ("capture_ac_coupled", "capture_clipped")
-_BEFORE_HOLD = ("seat", "proximity", "lock", "pilot", "offer", "request", "parameters", "energise", "draw")
+_BEFORE_HOLD = (
+    "seat", "proximity", "lock", "pilot", "offer", "request", "match", "link", "agree", "authorise", "parameters",
+    "insulation", "precharge", "ramp", "energise", "draw",
+)  # fmt: skip
 _NOTHING_TO_JUDGE = ("no_pilot",)
 # What makes a held session a derated one.
 _DERATING = ("current_reduced", "offer_followed")
@@ -45,7 +50,9 @@ def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[F
         return "unknown"
     state = {s.stage: s.state for s in stages}
     if state["hold"] == "failed":
-        return "dropped_out"
+        broken_hold = breaking(findings, "hold")
+        begun = not scene.conversations or broken_hold is None or _had_begun(scene, broken_hold)
+        return "dropped_out" if begun else "failed_to_start"
     held = state["hold"] == "proven"
     broken = [b for name in _BEFORE_HOLD if (b := breaking(findings, name)) and not (held and b.code in _CHARGES_YET)]
     if broken:
@@ -58,6 +65,13 @@ def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[F
 
 def _had_begun(scene: Scene, broken: Finding) -> bool:
     """Whether the session was past its start when this broke it: current flowed, or, unseen, it had had time to."""
+    if scene.conversations:
+        return any(
+            turn.start_s < broken.start_s and top(turn, "EVSEPresentCurrent") > FLOWS_A
+            for c in scene.conversations
+            for talk in c.talks
+            for turn in talk.of(*LOOPS)
+        )
     if scene.mains and scene.mains.has_amps:
         return any(span.start_s < broken.start_s - 0.1 for span in scene.mains.amps)
     asked = requests(scene.pilot) if scene.pilot else []
@@ -74,6 +88,9 @@ def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
         return capture.text
     if first:
         return min(first, key=lambda f: f.start_s).text
+    if scene.conversations:
+        kept = breaking(findings, "end")
+        return f"{kept.text}" if kept else told_story(findings)
     waiting = next((f for f in findings if f.code in ("never_asked", "no_offer", "nothing_connected")), None)
     if waiting:
         return waiting.text

@@ -11,6 +11,7 @@ from gladwire.core.lock import LockRecord
 from gladwire.core.mains import MainsRecord
 from gladwire.core.pilot.power_noise import PowerNoise
 from gladwire.core.pilot.record import PilotRecord
+from gladwire.core.plc.conversation import ConversationRecord
 from gladwire.core.proximity_lane import ProximityRecord
 from gladwire.core.session.inspection import Inspection
 from gladwire.core.session.stamps import Stamp
@@ -27,6 +28,7 @@ class Scene(BaseModel):
     mains: MainsRecord | None = None
     contactors: tuple[ContactorRecord, ...] = ()
     power_noise: tuple[PowerNoise, ...] = ()
+    conversations: tuple[ConversationRecord, ...] = ()
     stamps: tuple[Stamp, ...] = ()
     inspections: tuple[Inspection, ...] = ()
 
@@ -42,6 +44,7 @@ class Scene(BaseModel):
             *self.proximities,
             *self.locks,
             *self.contactors,
+            *self.conversations,
             *([self.mains] if self.mains else ()),
         )
         return max((r.end_s for r in records), default=0.0)

@@ -8,8 +8,8 @@ from typing import Literal, NamedTuple
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.findings import Finding
-from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.rules.offer import offers
+from gladwire.core.session.scene import Scene
 
 StageState = Literal["proven", "failed", "not_reached", "not_captured", "not_applicable"]
 
@@ -36,16 +36,29 @@ AC_SPINE = (
     Stage("hold", "Hold"),
     Stage("end", "End"),
 )
-DC_SPINE = (
-    *_COMMON,
+_TALKED = (
     Stage("match", "Match"),
     Stage("link", "Link"),
     Stage("agree", "Agree"),
     Stage("authorise", "Authorise"),
     Stage("parameters", "Parameters"),
+)
+DC_SPINE = (
+    *_COMMON,
+    *_TALKED,
     Stage("insulation", "Insulation"),
     Stage("precharge", "Pre-charge"),
     Stage("ramp", "Ramp"),
+    Stage("hold", "Hold"),
+    Stage("end", "End"),
+)
+
+# AC whose conversation runs over ISO 15118: matched and authorised as DC is, then switched on as AC is.
+AC_TALKED_SPINE = (
+    *_COMMON,
+    *_TALKED,
+    Stage("energise", "Energise"),
+    Stage("draw", "Draw"),
     Stage("hold", "Hold"),
     Stage("end", "End"),
 )
@@ -65,10 +78,25 @@ class StageResult(BaseModel):
     why: str
 
 
-def spine_of(pilot: PilotRecord | None) -> tuple[Stage, ...]:
-    """At 5 % duty the DC spine (or AC with ISO 15118; the pilot cannot tell), else the AC one."""
+def spine_of(scene: Scene) -> tuple[Stage, ...]:
+    """What was talked about decides; without it, at 5 % duty the DC spine (the pilot cannot tell), else the AC one."""
+    if scene.conversations:
+        return AC_TALKED_SPINE if _asks_for_ac(scene) else DC_SPINE
+    pilot = scene.pilot
     digital = pilot and any(s.offer_kind == "digital" and s.state != "A" for s in offers(pilot))
     return DC_SPINE if digital else AC_SPINE
+
+
+def _asks_for_ac(scene: Scene) -> bool:
+    for conversation in scene.conversations:
+        for talk in conversation.talks:
+            for turn in talk.of("ChargeParameterDiscovery"):
+                kind = turn.asked("RequestedEnergyTransferMode") or turn.asked("EVRequestedEnergyTransferType")
+                if kind:
+                    return str(kind).startswith("AC")
+            if talk.of("ChargingStatus"):
+                return True
+    return False
 
 
 def placed(findings: Sequence[Finding], spine: Sequence[Stage]) -> tuple[Finding, ...]:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gladwire.core.findings import Finding
-from gladwire.core.session.judges import JUDGES, Verdict
+from gladwire.core.session.judges import JUDGES
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import StageResult, spine_of
+from gladwire.core.session.verdict import Verdict
 
 # Not seen, these stop nothing: an inlet may have no lock, and a lane may begin late.
 _STOPS_NOTHING = ("seat", "proximity", "lock")
@@ -17,9 +18,8 @@ def walk(scene: Scene, findings: Sequence[Finding]) -> tuple[StageResult, ...]:
     """Walk the spine the scene shows."""
     results: list[StageResult] = []
     broken = False
-    for stage in spine_of(scene.pilot):
-        judge = JUDGES.get(stage.key)
-        verdict = judge(scene, findings) if judge else Verdict("not_captured", "A pilot capture does not show this.")
+    for stage in spine_of(scene):
+        verdict = JUDGES[stage.key](scene, findings)
         if broken and verdict.state == "not_captured" and stage.key not in (*_STOPS_NOTHING, "pilot"):
             verdict = Verdict("not_reached", "An earlier stage was not passed.")
         # What follows a failure may still have been seen; only what was not seen is called not reached.

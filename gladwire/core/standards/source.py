@@ -34,6 +34,13 @@ IEC_63379 = Source(key="iec63379", document="IEC TS 63379", place="megawatt cont
 SAE_J3400 = Source(key="sae-j3400", document="SAE J3400", place="contact arrangement")
 EN_50160 = Source(key="en50160", document="EN 50160:2010", place="voltage dips")
 ISO_15118_3 = Source(key="iso15118-3", document="ISO 15118-3:2015", place="pilot toggles and matching")
+ISO_15118_3_MATCHING = Source(key="iso15118-3-matching", document="ISO 15118-3:2015", place="Annex A, matching")
+HOMEPLUG_GP = Source(key="homeplug-gp", document="HomePlug Green PHY 1.1.1", place="management messages")
+ISO_15118_2 = Source(key="iso15118-2", document="ISO 15118-2:2013", place="messages and their order")
+ISO_15118_2_TIMERS = Source(key="iso15118-2-timers", document="ISO 15118-2:2013", place="8.7, timers")
+ISO_15118_2_TRANSPORT = Source(key="iso15118-2-transport", document="ISO 15118-2:2013", place="7, SDP, V2GTP, TCP, TLS")
+DIN_70121 = Source(key="din70121", document="DIN SPEC 70121:2014", place="messages and timers")
+IEC_61851_23 = Source(key="iec61851-23", document="IEC 61851-23:2014", place="insulation, pre-charge, stop")
 PRACTICE = Source(key="practice", document="common practice", place="", from_memory=False)
 MEASUREMENT = Source(key="measurement", document="this capture", place="", from_memory=False)
 
@@ -53,6 +60,13 @@ SOURCES = (
     SAE_J3400,
     EN_50160,
     ISO_15118_3,
+    ISO_15118_3_MATCHING,
+    HOMEPLUG_GP,
+    ISO_15118_2,
+    ISO_15118_2_TIMERS,
+    ISO_15118_2_TRANSPORT,
+    DIN_70121,
+    IEC_61851_23,
     PRACTICE,
     MEASUREMENT,
 )

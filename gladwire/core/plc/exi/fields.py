@@ -9,7 +9,7 @@ from typing import Any
 
 from gladwire.core.plc.exi.element import OWN, Element
 from gladwire.core.plc.exi.grammar import Grammar, Type
-from gladwire.core.standards.v2g_units import UNITS, unit_of
+from gladwire.core.plc.exi.units import UNITS, unit_of
 
 Fields = dict[str, Any]
 

@@ -1,0 +1,19 @@
+"""Rules over a conversation: one small declaration each. They look at the folded record alone and know no causes."""
+
+from __future__ import annotations
+
+from gladwire.core.findings import Rule
+from gladwire.core.plc.conversation import ConversationRecord
+from gladwire.core.plc.rules import agree, capture, ending, insulation, link, loop, match, parameters, silence
+
+RULES: tuple[Rule[ConversationRecord], ...] = (
+    *match.RULES,
+    *link.RULES,
+    *agree.RULES,
+    *parameters.RULES,
+    *insulation.RULES,
+    *loop.RULES,
+    *silence.RULES,
+    *ending.RULES,
+    *capture.RULES,
+)

@@ -1,0 +1,169 @@
+"""Agree and Authorise: protocol, session, services, payment, and every answer that says no."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.findings import Fact, Rule
+from gladwire.core.pilot.words import seconds
+from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
+from gladwire.core.plc.rules.link import talks_of
+from gladwire.core.standards.source import ISO_15118_2, PRACTICE
+from gladwire.core.standards.v2g_codes import MESSAGES, meaning, stage_of
+from gladwire.core.standards.v2g_timers import ongoing_max_s, timer_source
+
+AUTHORISING = ("Authorization", "ContractAuthentication")
+_NAMES = {"DIN70121": "DIN SPEC 70121", "ISO15118-2": "ISO 15118-2", "": "no protocol"}
+
+
+def _agreed(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        hello = next(iter(talk.of("supportedAppProtocol")), None)
+        if hello and hello.response_code.startswith("OK"):
+            text = f"Vehicle and post agreed on {_NAMES.get(talk.protocol, talk.protocol or 'a protocol not decoded here')}."
+            yield Fact("normal", text, hello.start_s, hello.end_s, talk.protocol, "a protocol both know")
+
+
+def _no_protocol(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for hello in talk.of("supportedAppProtocol"):
+            if not hello.failed:
+                continue
+            fields = hello.request.fields if hello.request else {}
+            offered = [v for k, v in fields.items() if k.endswith(".ProtocolNamespace")]
+            text = (
+                f"No common protocol: the vehicle offers {', '.join(offered) or 'none that was captured'}, and the post "
+                f"answers {hello.response_code}."
+            )
+            yield Fact("fault", text, hello.start_s, hello.end_s, hello.response_code, "OK_SuccessfulNegotiation")
+
+
+def _minor(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for hello in talk.of("supportedAppProtocol"):
+            if hello.response_code.endswith("MinorDeviation"):
+                text = "The post speaks another minor version of the protocol the vehicle asked for."
+                yield Fact("note", text, hello.start_s, hello.end_s, hello.response_code, "OK_SuccessfulNegotiation")
+
+
+def _refusals(talk: Talk) -> Iterator[Turn]:
+    for turn in talk.turns:
+        if turn.failed and turn.stem != "supportedAppProtocol":
+            yield turn
+
+
+def _failed(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for turn in _refusals(talk):
+            if turn.stem in (*AUTHORISING, "PaymentDetails"):
+                continue
+            what = MESSAGES.get(turn.stem, ("", ""))[1]
+            times = f" {turn.count} times" if turn.count > 1 else ""
+            text = (
+                f"The post answers {turn.stem}Req{f' ({what})' if what else ''} with {turn.response_code}{times} at "
+                f"{turn.start_s:.2f} s: {meaning(turn.response_code)}."
+            )
+            yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK", stage=stage_of(turn.stem))
+
+
+def _refused(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for turn in _refusals(talk):
+            if turn.stem in (*AUTHORISING, "PaymentDetails"):
+                text = (
+                    f"Authorisation refused at {turn.start_s:.2f} s: the post answers {turn.stem}Req with "
+                    f"{turn.response_code}, {meaning(turn.response_code)}."
+                )
+                yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK")
+
+
+def _warned(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for turn in talk.turns:
+            if turn.response_code == "OK_CertificateExpiresSoon":
+                text = f"With {turn.stem}Res the post says: {meaning(turn.response_code)}."
+                yield Fact("note", text, turn.start_s, turn.end_s, turn.response_code, "OK", stage=stage_of(turn.stem))
+
+
+def _authorising(talk: Talk) -> tuple[list[Turn], list[Turn]]:
+    """(turns in which the post has not decided, turns in which it has)."""
+    turns = [t for t in talk.of(*AUTHORISING) if not t.failed]
+    waiting = [t for t in turns if str(t.told("EVSEProcessing")).startswith("Ongoing")]
+    done = [t for t in turns if t.told("EVSEProcessing") == "Finished"]
+    return waiting, done
+
+
+def _authorised(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        waiting, done = _authorising(talk)
+        if done:
+            took = done[0].end_s - (waiting[0] if waiting else done[0]).start_s
+            how = next(
+                (
+                    t.asked("SelectedPaymentOption")
+                    for t in talk.of("PaymentServiceSelection", "ServicePaymentSelection")
+                ),
+                None,
+            )
+            by = {"Contract": "by contract", "ExternalPayment": "by card, app or key at the post"}.get(str(how), "")
+            text = f"Authorised {by + ' ' if by else ''}after {seconds(took)}."
+            yield Fact(
+                "normal",
+                text,
+                done[0].start_s,
+                done[0].end_s,
+                seconds(took),
+                f"within {ongoing_max_s(talk.protocol):g} s",
+            )
+
+
+def _endless(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        waiting, done = _authorising(talk)
+        if not waiting or done:
+            continue
+        lasted = waiting[-1].end_s - waiting[0].start_s
+        limit = ongoing_max_s(talk.protocol)
+        asked = sum(t.count for t in waiting)
+        given_up = talk.closings or record.end_s - waiting[-1].end_s > 5.0
+        if lasted > limit or given_up:
+            by = f"{lasted:.1f} s of {limit:g} s" if lasted <= limit else f"{lasted:.1f} s, longer than {limit:g} s"
+            text = (
+                f"The post never decided: {asked} times “{waiting[-1].told('EVSEProcessing')}” in {by}, from "
+                f"{waiting[0].start_s:.2f} s on."
+            )
+            yield Fact(
+                "fault",
+                text,
+                waiting[0].start_s,
+                waiting[-1].end_s,
+                seconds(lasted),
+                f"decided within {limit:g} s",
+                source=timer_source(talk.protocol),
+            )
+        else:
+            text = (
+                f"The post waits for authorisation for {seconds(lasted)} when the capture ends; no fault "
+                f"before {limit:g} s."
+            )
+            yield Fact(
+                "note", text, waiting[0].start_s, waiting[-1].end_s, seconds(lasted), f"decided within {limit:g} s"
+            )
+
+
+RULES: tuple[Rule[ConversationRecord], ...] = (
+    Rule("protocol_agreed", "agree", ISO_15118_2, "the protocol both agreed on", _agreed),
+    Rule("no_common_protocol", "agree", ISO_15118_2, "no protocol both know", _no_protocol),
+    Rule("protocol_minor", "agree", ISO_15118_2, "another minor version", _minor),
+    Rule("response_failed", "agree", ISO_15118_2, "every FAILED answer, with its meaning", _failed),
+    Rule("response_warning", "agree", ISO_15118_2, "answers that are OK with a warning", _warned),
+    Rule("authorisation_refused", "authorise", ISO_15118_2, "authorisation or payment refused", _refused),
+    Rule("authorised", "authorise", ISO_15118_2, "authorised, how and after how long", _authorised),
+    Rule(
+        "authorisation_endless",
+        "authorise",
+        PRACTICE,
+        "a post that never decides, or a card still waited for",
+        _endless,
+    ),
+)

@@ -1,0 +1,167 @@
+"""Ramp and Hold: power switched on, the charge loop, what both sides report in it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.pilot.words import seconds
+from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
+from gladwire.core.plc.folding import FLAGS
+from gladwire.core.plc.rules.link import talks_of
+from gladwire.core.standards.source import ISO_15118_2, PRACTICE
+from gladwire.core.standards.v2g_codes import EMERGENCY, EV_ERRORS, POST_STATUS, STOPPING, stage_of
+
+LOOPS = ("CurrentDemand", "ChargingStatus")
+# Less than this is no flow.
+FLOWS_A = 1.0
+
+
+def switched_on(talk: Talk) -> Turn | None:
+    """The answer that switched power on."""
+    for turn in talk.of("PowerDelivery"):
+        on = turn.asked("ReadyToChargeState") is True or turn.asked("ChargeProgress") == "Start"
+        if on and turn.answer and not turn.failed:
+            return turn
+    return None
+
+
+def most_amps(talk: Talk) -> float:
+    """The most the post reported, amperes."""
+    return max((top(t, "EVSEPresentCurrent") for t in talk.of(*LOOPS)), default=0.0)
+
+
+def top(turn: Turn, field: str) -> float:
+    """The largest value of a field in a turn, 0 where it is not said."""
+    found = turn.ranges.get(field)
+    value = found[1] if found else turn.either(field)
+    return float(value) if value is not None else 0.0
+
+
+def _on(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        turn = switched_on(talk)
+        if turn:
+            text = f"Power was switched on at {turn.end_s:.2f} s."
+            yield Fact("normal", text, turn.start_s, turn.end_s, "on", "on")
+
+
+def _held(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        loops = talk.of(*LOOPS)
+        if not loops:
+            continue
+        count, lasted = sum(t.count for t in loops), loops[-1].end_s - loops[0].start_s
+        amps = most_amps(talk)
+        said = f"up to {amps:.1f} A" if loops[0].stem == "CurrentDemand" else "AC"
+        text = f"The charge loop ran for {seconds(lasted)}, {count} exchanges, {said}."
+        yield Fact("normal", text, loops[0].start_s, loops[-1].end_s, f"{said}, {seconds(lasted)}", "current as asked")
+
+
+def _no_current(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        loops = talk.of("CurrentDemand")
+        if not loops or loops[-1].end_s - loops[0].start_s < 10.0 or most_amps(talk) > FLOWS_A:
+            continue
+        asked = max(top(t, "EVTargetCurrent") for t in loops)
+        if asked > FLOWS_A:
+            text = (
+                f"The vehicle asked for up to {asked:.1f} A and the post gave no current in "
+                f"{seconds(loops[-1].end_s - loops[0].start_s)}."
+            )
+            yield Fact("fault", text, loops[0].start_s, loops[-1].end_s, f"{most_amps(talk):.1f} A", f"{asked:.1f} A")
+
+
+def _post_status(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        told: set[str] = set()
+        for turn in talk.turns:
+            status = turn.either("EVSEStatusCode")
+            if turn.failed or status in told or status not in (*EMERGENCY, *STOPPING):
+                continue  # a FAILED answer carries default values in its other fields
+            told.add(status)
+            stage = stage_of(turn.stem)
+            severity: Severity = "fault" if status in EMERGENCY else "suspect"
+            text = f"The post reports {status} ({POST_STATUS[status]}) with {turn.stem}Res at {turn.start_s:.2f} s."
+            yield Fact(severity, text, turn.start_s, turn.end_s, status, "EVSE_Ready", stage=stage)
+
+
+def _ev_error(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        told: set[str] = set()
+        for turn in talk.turns:
+            error = turn.either("EVErrorCode")
+            if error in (None, "NO_ERROR", "NoData") or error in told:
+                continue
+            told.add(error)
+            text = (
+                f"The vehicle reports {error} ({EV_ERRORS.get(error, 'a reserved code')}) with {turn.stem}Req "
+                f"at {turn.start_s:.2f} s."
+            )
+            yield Fact("fault", text, turn.start_s, turn.end_s, error, "NO_ERROR", stage=stage_of(turn.stem))
+
+
+_FLAG_WORDS = dict(zip(FLAGS, ("current", "voltage", "power"), strict=True))
+
+
+def _limited(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        loops = talk.of("CurrentDemand")
+        count = sum(t.count for t in loops)
+        for flag, word in _FLAG_WORDS.items():
+            times = sum(t.flags.get(flag, 0) for t in loops)
+            if times:
+                share = 100.0 * times / count
+                text = f"The post said in {times} of {count} answers ({share:.0f} %) that its {word} limit was reached."
+                yield Fact(
+                    "note", text, loops[0].start_s, loops[-1].end_s, f"{share:.0f} %", "the vehicle's own limit first"
+                )
+
+
+def _less(record: ConversationRecord) -> Iterator[Fact]:
+    """Present current far below demand without a limit flag, told once, for the longest such turn."""
+    for talk in talks_of(record):
+        short = []
+        for turn in talk.of("CurrentDemand"):
+            asked, given = turn.asked("EVTargetCurrent"), turn.told("EVSEPresentCurrent")
+            lasted = turn.end_s - turn.start_s
+            if (
+                asked
+                and given is not None
+                and not turn.flags
+                and lasted > 10.0
+                and given < 0.8 * asked - 5.0
+                and given > FLOWS_A
+            ):
+                short.append(turn)
+        if short:
+            turn = max(short, key=lambda t: t.end_s - t.start_s)
+            asked, given = float(turn.asked("EVTargetCurrent")), float(turn.told("EVSEPresentCurrent"))
+            text = (
+                f"The post gives {given:.0f} A where the vehicle asks {asked:.0f} A, without saying that a "
+                "limit is reached."
+            )
+            yield Fact("suspect", text, turn.start_s, turn.end_s, f"{given:.0f} A", f"{asked:.0f} A")
+
+
+def _renegotiated(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for turn in talk.turns:
+            wants = turn.either("EVSENotification") == "ReNegotiation" and not turn.failed
+            if wants or turn.asked("ChargeProgress") == "Renegotiate":
+                who = "The post" if wants else "The vehicle"
+                text = f"{who} asked to negotiate anew at {turn.start_s:.2f} s."
+                yield Fact("note", text, turn.start_s, turn.end_s, "renegotiation", "")
+                break
+
+
+RULES: tuple[Rule[ConversationRecord], ...] = (
+    Rule("power_on", "ramp", ISO_15118_2, "power switched on by message", _on),
+    Rule("loop_held", "hold", ISO_15118_2, "the charge loop, how long and how much", _held),
+    Rule("no_current", "ramp", PRACTICE, "a loop in which no current flows", _no_current),
+    Rule("post_status", "hold", ISO_15118_2, "emergency, malfunction or shutdown reported by the post", _post_status),
+    Rule("ev_error", "hold", ISO_15118_2, "error codes of the vehicle", _ev_error),
+    Rule("limit_reached", "hold", ISO_15118_2, "how often the post said that a limit was reached", _limited),
+    Rule("gives_less", "hold", PRACTICE, "less current than asked, and no limit named", _less),
+    Rule("renegotiation", "hold", ISO_15118_2, "a renegotiation, and who asked", _renegotiated),
+)

@@ -1,0 +1,65 @@
+"""Numbers said in the charge loop as lanes: what the vehicle asks, what the post gives, and the limits of both."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from gladwire.core.plc.talking import Heard
+from gladwire.core.waveform import Waveform
+
+RATE_HZ = 20.0
+# A value said longer ago than this is no longer the present one.
+_HELD_S = 5.0
+_MOST_SAMPLES = 4_000_000
+
+
+class Series(NamedTuple):
+    """One lane. fields: endings of field paths that carry it, the first that a message has counts."""
+
+    key: str
+    title: str
+    unit: str
+    fields: tuple[str, ...]
+
+
+SERIES: tuple[Series, ...] = (
+    Series("v2g_present_v", "Volts the post gives", "V", ("EVSEPresentVoltage",)),
+    Series("v2g_target_v", "Volts the vehicle asks", "V", ("EVTargetVoltage",)),
+    Series("v2g_present_a", "Amperes the post gives", "A", ("EVSEPresentCurrent",)),
+    Series("v2g_target_a", "Amperes the vehicle asks", "A", ("EVTargetCurrent",)),
+    Series("v2g_post_limit_a", "Amperes the post allows", "A", ("EVSEMaximumCurrentLimit",)),
+    Series("v2g_soc", "State of charge", "%", ("DC_EVStatus.EVRESSSOC",)),
+)
+
+
+def series_of(messages: Sequence[Heard], end_s: float) -> tuple[Waveform, ...]:
+    """Lanes of all messages of a capture, held between what was said and empty where nothing was for long."""
+    waves = []
+    for series in SERIES:
+        times: list[float] = []
+        values: list[float] = []
+        for heard in messages:
+            fields = heard.message.fields
+            for name in series.fields:
+                value = fields.get(name)
+                if value is not None:
+                    times.append(heard.time_s)
+                    values.append(value)
+                    break
+        if len(times) > 1:
+            waves.append(_held(series, np.array(times), np.array(values, dtype=np.float64), end_s))
+    return tuple(waves)
+
+
+def _held(series: Series, times: np.ndarray, values: np.ndarray, end_s: float) -> Waveform:
+    start = float(times[0])
+    stop = min(end_s, float(times[-1]) + _HELD_S)
+    rate = min(RATE_HZ, _MOST_SAMPLES / max(stop - start, 1.0))
+    at = start + np.arange(max(int((stop - start) * rate), 2)) / rate
+    index = np.searchsorted(times, at + 0.5 / rate, side="right") - 1
+    samples = values[np.clip(index, 0, None)].astype(np.float32)
+    samples[(at - times[np.clip(index, 0, None)] > _HELD_S) | (index < 0)] = np.nan
+    return Waveform(series.title, samples, rate, start, series.unit)

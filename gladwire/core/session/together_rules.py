@@ -1,0 +1,113 @@
+"""Pilot and conversation on one clock: which came first where one waits for the other."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.findings import Fact, Rule
+from gladwire.core.pilot.rules.offer import offers
+from gladwire.core.pilot.rules.requests import requests
+from gladwire.core.pilot.words import seconds
+from gladwire.core.plc.conversation import ConversationRecord, Talk
+from gladwire.core.plc.rules.ending import switched_off
+from gladwire.core.session.scene import Scene
+from gladwire.core.standards.source import DIN_70121, ISO_15118_3
+
+# Two instruments' clocks agree no better than this unless they share an event.
+_CLOCKS_S = 0.3
+# The pilot's step and the message it belongs to lie this close in a session that breaks.
+_BREAKS_WITHIN_S = 3.0
+
+
+def _both(scene: Scene) -> Iterator[ConversationRecord]:
+    """Conversations during which the pilot was captured too."""
+    pilot = scene.pilot
+    for conversation in scene.conversations if pilot else ():
+        if pilot and min(pilot.end_s, conversation.end_s) > max(pilot.start_s, conversation.start_s):
+            yield conversation
+
+
+def _offer_before_match(scene: Scene) -> Iterator[Fact]:
+    pilot = scene.pilot
+    digital = [s for s in offers(pilot) if s.offer_kind == "digital" and s.state != "A"] if pilot else []
+    for conversation in _both(scene):
+        if not conversation.slac or pilot is None or conversation.slac[0].start_s < pilot.start_s:
+            continue
+        begun = conversation.slac[0].start_s
+        before = [s for s in digital if s.start_s <= begun + _CLOCKS_S]
+        if before:
+            text = (
+                f"The 5 % offer stands from {before[0].start_s:.2f} s, and matching begins "
+                f"{seconds(max(begun - before[0].start_s, 0.0))} later."
+            )
+            yield Fact("normal", text, before[0].start_s, begun, "offer first", "5 % before matching")
+        elif digital:
+            text = f"Matching begins at {begun:.2f} s, {seconds(digital[0].start_s - begun)} before the 5 % offer."
+            yield Fact("note", text, begun, digital[0].start_s, "matching first", "5 % before matching")
+
+
+def _request_before_check(scene: Scene) -> Iterator[Fact]:
+    pilot = scene.pilot
+    for conversation in _both(scene):
+        checks = [t for talk in conversation.talks for t in talk.of("CableCheck")]
+        if not checks or pilot is None or not pilot.start_s <= checks[0].start_s <= pilot.end_s:
+            continue
+        begun = checks[0].start_s
+        asking = [s for s in requests(pilot) if s.start_s <= begun + _CLOCKS_S and s.end_s > begun - _CLOCKS_S]
+        if asking:
+            text = f"The vehicle is in {asking[-1].state} when the cable check begins at {begun:.2f} s."
+            yield Fact(
+                "normal", text, asking[-1].start_s, begun, f"{asking[-1].label}", "C or D before the cable check"
+            )
+            continue
+        later = next((s for s in requests(pilot) if s.start_s > begun), None)
+        how = f"goes to {later.state} only {seconds(later.start_s - begun)} after" if later else "never goes to C"
+        text = f"The cable check begins at {begun:.2f} s in B: the vehicle {how}. A post may wait for C until its timer ends."
+        yield Fact(
+            "suspect", text, begun, later.start_s if later else checks[-1].end_s, "B", "C or D before the cable check"
+        )
+
+
+def _last_talk(conversation: ConversationRecord) -> Talk | None:
+    return next((t for t in reversed(conversation.talks) if t.turns), None)
+
+
+def _order_of_end(scene: Scene) -> Iterator[Fact]:
+    """Which was lost first, pilot or messages, where the session was not ended in order."""
+    pilot = scene.pilot
+    for conversation in _both(scene):
+        talk = _last_talk(conversation)
+        asked = requests(pilot) if pilot else []
+        if talk is None or not asked or pilot is None:
+            continue
+        end = asked[-1].end_s
+        after = next((s for s in pilot.segments if s.start_s >= end - 1e-6), None)
+        last = talk.turns[-1].end_s
+        if after is None:
+            continue
+        off = switched_off(talk)
+        if off is not None:
+            text = (
+                f"The vehicle leaves C at {end:.2f} s, {seconds(abs(end - off.start_s))} "
+                f"{'after' if end >= off.start_s else 'before'} the message that switches off."
+            )
+            yield Fact(
+                "normal", text, min(end, off.start_s), max(end, off.start_s), "in order", "C to B around the switch-off"
+            )
+        elif after.state in ("A", "E", "F") and abs(end - last) < _BREAKS_WITHIN_S:
+            if end <= last + _CLOCKS_S:
+                text = (
+                    f"The pilot goes from C to {after.state} at {end:.2f} s while both still talk; the last "
+                    f"message follows {seconds(max(last - end, 0.0))} later."
+                )
+                yield Fact("fault", text, end, max(last, end), "pilot lost first", "C until the session ends")
+            else:
+                text = f"Messages end at {last:.2f} s, and the pilot is in C for {seconds(end - last)} more."
+                yield Fact("note", text, last, end, "messages lost first", "messages until the session ends")
+
+
+RULES: tuple[Rule[Scene], ...] = (
+    Rule("offer_before_match", "match", ISO_15118_3, "5 % before matching", _offer_before_match),
+    Rule("request_before_check", "insulation", DIN_70121, "C before the cable check", _request_before_check),
+    Rule("lost_first", "hold", ISO_15118_3, "pilot or messages, which was lost first", _order_of_end),
+)
