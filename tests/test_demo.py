@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.analysis import analyse
+from gladwire.core.analysis import take
 from gladwire.core.session.inspection import CONDITIONS
 from gladwire.core.session.proof import MODES
-from gladwire.core.session.spine import AC_SPINE
+from gladwire.core.session.spine import AC_SPINE, DC_SPINE
 from gladwire.core.session.stamps import BY_KEY, Stamp
 from gladwire.core.session.timeline import Part, Together, put_together
-from gladwire.demo.harbour import CASES, LOOSE, DemoSession
+from gladwire.demo.harbour import CASES, LOOSE
+from gladwire.demo.told import DemoSession
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
 
@@ -18,7 +19,7 @@ SESSIONS = [*(s for case in CASES for s in case.sessions), *LOOSE]
 
 
 def judged(session: DemoSession) -> Together:
-    parts = [Part(f.name, analyse(read_capture(Source(f.content())))) for f in session.files]
+    parts = [Part(f.name, take(read_capture(Source(f.content()))).analysis) for f in session.files]
     noted = [n for n in session.noted if n.at_s is not None]
     stamps = [Stamp(kind=n.kind, at_s=n.at_s or 0.0, detail=n.text, by_name=n.by_name) for n in noted]
     return put_together(parts, stamps)
@@ -41,6 +42,20 @@ def test_every_ac_stage_fails_in_some_session_and_one_is_whole(results: dict[str
     }  # fmt: skip
 
 
+def test_every_dc_stage_fails_in_some_session_and_frames_lie_on_the_pilots_clock(results: dict[str, Together]) -> None:
+    talked = [t for t in results.values() if t.scene.conversations]
+    assert len(talked) >= 10
+    failing = {s.stage for t in talked for s in t.judgement.stages if s.state == "failed"}
+    assert failing >= {s.key for s in DC_SPINE} - {"seat", "proximity", "lock", "pilot", "offer"}
+    whole = results["Bus 4 on stall 2, after the repair"]
+    assert {s.state for s in whole.judgement.stages[3:]} == {"proven"}
+    assert whole.judgement.outcome == "charged"
+    for told in talked:
+        # The scope of the demo leads by 0.75 s, and frames begin 0.4 s after the session's own zero.
+        assert abs(told.alignments[1].offset_s - 1.15) < 1.6, told.alignments[1]
+        assert told.alignments[1].how == "events"
+
+
 @pytest.mark.parametrize(
     ("title", "cause"),
     [
@@ -54,6 +69,18 @@ def test_every_ac_stage_fails_in_some_session_and_one_is_whole(results: dict[str
         ("Van 7 on post 2, plug left alone", "loose_contact"),
         ("Whole session, to the release that fails", "lock_does_not_release"),
         ("Three phases, warm afternoon", "charger_derates"),
+        ("Bus 4 on stall 2, as found", "precharge_output_low"),
+        ("Nobody answers matching", "modem_silent"),
+        ("It matches, and nobody is behind it", "controller_unreachable"),
+        ("Van on A, B beside it switched on", "neighbour_matched"),
+        ("Bus 1 on the new post", "no_protocol_in_common"),
+        ("Hire car 3, card tried twice", "authorisation_not_given"),
+        ("Tractor at the pier", "limits_do_not_meet"),
+        ("Fish van 2, straight from the wash", "insulation_low_in_vehicle_or_cable"),
+        ("Ice van, frames and pilot", "post_switching_fails"),
+        ("With the cable moved", "pilot_contact_in_session"),
+        ("Again, and a loud click in the cabinet", "emergency_stop_pressed"),
+        ("Stop pressed at the post", "stop_not_followed"),
     ],
 )
 def test_the_cause_of_each_case_leads(results: dict[str, Together], title: str, cause: str) -> None:

@@ -60,6 +60,11 @@ class Rule(NamedTuple, Generic[Subject]):
     check: Callable[[Subject], Iterable[Fact]]
 
 
+def only(check: Callable[[Subject], Iterable[Fact]], *severities: Severity) -> Callable[[Subject], Iterable[Fact]]:
+    """The facts of a check with these severities: what is well and what is wrong have a code of their own."""
+    return lambda subject: (fact for fact in check(subject) if fact.severity in severities)
+
+
 def apply(rules: Iterable[Rule[Subject]], subject: Subject) -> tuple[Finding, ...]:
     """All findings of all rules, gravest first, then by time."""
     found = []

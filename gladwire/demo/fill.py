@@ -7,7 +7,8 @@ import io
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gladwire.demo.harbour import CASES, LOOSE, DemoCase, DemoSession, Noted
+from gladwire.demo.harbour import CASES, LOOSE
+from gladwire.demo.told import DemoCase, DemoSession, Noted
 from gladwire.store.captures import add_capture
 from gladwire.store.cases import close_case
 from gladwire.store.database import Sessions

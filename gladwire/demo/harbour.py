@@ -4,60 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import NamedTuple
 
 from gladwire.demo import plug_ins
-
-
-class DemoFile(NamedTuple):
-    """A capture file: its name, and what writes it."""
-
-    name: str
-    content: Callable[[], bytes]
-
-
-class Noted(NamedTuple):
-    """Something a person noted. at_s: on the session's clock, for what was heard and seen."""
-
-    kind: str
-    text: str = ""
-    at_s: float | None = None
-    place: str = ""
-    value: float | None = None
-    unit: str = ""
-    by_name: str = "Runa Holt"
-
-
-class DemoSession(NamedTuple):
-    """One plug-in. repair: what was done after it."""
-
-    title: str
-    files: tuple[DemoFile, ...]
-    mode: str = ""
-    noted: tuple[Noted, ...] = ()
-    repair: str = ""
-    known_good: str = ""
-
-
-class DemoCase(NamedTuple):
-    """A case with its sessions in order."""
-
-    title: str
-    vehicle: str
-    post: str
-    complaint: str
-    sessions: tuple[DemoSession, ...]
-    modes: tuple[str, ...] = ("mode3_socket",)
-    noted: tuple[Noted, ...] = ()
-    closed: bool = False
-    waits_for: str = ""
+from gladwire.demo.dc_harbour import DC_CASES
+from gladwire.demo.told import DemoCase, DemoFile, DemoSession, Noted
 
 
 def _one(name: str, content: Callable[[], bytes]) -> tuple[DemoFile, ...]:
     return (DemoFile(name, content),)
 
 
-CASES: tuple[DemoCase, ...] = (
+_AC_CASES: tuple[DemoCase, ...] = (
     DemoCase(
         "Post 1 “busy” with nobody there, fish market",
         "",
@@ -247,6 +204,8 @@ CASES: tuple[DemoCase, ...] = (
         closed=True,
     ),
 )
+
+CASES: tuple[DemoCase, ...] = (*_AC_CASES, *DC_CASES)
 
 LOOSE: tuple[DemoSession, ...] = (
     DemoSession("Unknown box on the slipway", _one("unknown_box_on_slipway.csv", plug_ins.slipway_box)),

@@ -19,13 +19,14 @@ from gladwire.web.pages import (
     limits,
     session,
     styleguide,
+    talk,
     timeline,
     today,
 )
 from gladwire.web.services import services_for
 from gladwire.web.templating import STATIC
 
-AREAS = (today, cases, session, checklist, compare, connectors, timeline, captures, bench, limits, styleguide)
+AREAS = (today, cases, session, checklist, compare, connectors, timeline, captures, talk, bench, limits, styleguide)
 
 
 def create_app(database_url: str, cache: Path, demo: bool = False) -> FastAPI:

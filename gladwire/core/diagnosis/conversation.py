@@ -102,7 +102,7 @@ CAUSES = (
         title="Vehicle and post want different security",
         owner="evse",
         prior=0.8,
-        speaks_for={"sdp_security": 3.5, "tls_failed": 3.0, "tls_certificate": 2.0, "tcp_never_opened": 0.6},
+        speaks_for={"sdp_security": 3.5, "tls_failed": 3.0, "tls_certificate_out": 2.0, "tcp_never_opened": 0.6},
         speaks_against={},
         test=NextTest(
             "Try with payment at the post instead of by contract, where the vehicle lets you choose.",
@@ -150,7 +150,7 @@ CAUSES = (
         title="This class of post cannot charge this pack",
         owner="none",
         prior=1.0,
-        speaks_for={"limits_voltage": 4.5, "limits_current": 4.0, "limits_power": 0.8},
+        speaks_for={"limits_voltage": 4.5, "limits_current": 4.0, "limits_refused": 3.0},
         speaks_against={"precharge_reached": 1.0},
         test=NextTest(
             "Compare the post's voltage range with the pack's present voltage, and try a post of another class.",
@@ -166,7 +166,7 @@ CAUSES = (
         title="Post has no power to give",
         owner="site",
         prior=0.7,
-        speaks_for={"limits_power": 1.6, "limits_current": 1.6, "parameters_endless": 3.0, "no_current": 1.5},
+        speaks_for={"nothing_offered": 4.0, "limits_current": 1.0, "parameters_endless": 3.0, "no_current": 1.5},
         speaks_against={"limits_voltage": 1.0},
         test=NextTest(
             "Look at the neighbouring stalls and the site's supply at the time: who else was charging, on which cabinet.",
@@ -262,7 +262,7 @@ CAUSES = (
         title="Post cannot switch its output",
         owner="evse",
         prior=0.9,
-        speaks_for={"response_failed": 1.4, "post_status": 2.5, "no_current": 1.2},
+        speaks_for={"switching_refused": 4.0, "response_failed": 1.4, "post_emergency": 1.5, "no_current": 1.2},
         speaks_against={"limits_voltage": 1.0, "no_common_protocol": 1.0},
         test=NextTest(
             "Read the post's own log for the moment of the refusal, then repeat once after a restart.",
@@ -278,7 +278,7 @@ CAUSES = (
         title="Emergency stop or a fault stop of the post",
         owner="site",
         prior=0.7,
-        speaks_for={"post_status": 3.0, "lost_first": 0.6},
+        speaks_for={"post_emergency": 3.5, "lost_first": 0.6},
         speaks_against={"stop_followed": 1.5},
         test=NextTest(
             "Look at the emergency button, the doors and the tilt sensor of post and cabinet; ask who was there.",
@@ -294,7 +294,7 @@ CAUSES = (
         title="Stopped at the post or by its operator",
         owner="site",
         prior=1.0,
-        speaks_for={"stop_followed": 1.5, "post_status": 1.2},
+        speaks_for={"stop_followed": 2.0, "stop_ignored": 1.0, "post_status": 1.2},
         speaks_against={"connection_closed": 0.5},
         test=NextTest(
             "Ask the driver and the operator who stopped it, and look for a time or energy limit of the tariff.",
@@ -310,7 +310,7 @@ CAUSES = (
         title="Vehicle ignores the post's stop",
         owner="vehicle",
         prior=0.8,
-        speaks_for={"stop_followed": 3.2},
+        speaks_for={"stop_ignored": 4.0},
         speaks_against={"session_stopped": 2.0},
         test=NextTest(
             "Stop at the post again in a short session, then stop in the vehicle, and time both.",

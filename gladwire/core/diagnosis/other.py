@@ -4,6 +4,16 @@ from __future__ import annotations
 
 from gladwire.core.diagnosis.cause import PLUG_CAUTION, PROBE_CAUTION, Cause, NextTest
 
+# What a conversation says went wrong: a pilot that is well does not make the session so.
+TALK_FAULTS = (
+    "slac_no_answer", "slac_broke_off", "slac_match_refused", "slac_wrong_post", "slac_not_joined", "sdp_no_answer",
+    "sdp_security", "tcp_refused", "tcp_never_opened", "tls_failed", "tls_certificate_out", "no_common_protocol",
+    "response_failed", "switching_refused", "limits_refused", "authorisation_refused", "authorisation_endless",
+    "limits_voltage", "limits_current", "nothing_offered", "parameters_endless", "insulation_status",
+    "insulation_no_verdict", "precharge_not_reached", "no_current", "post_emergency", "ev_error", "post_silent",
+    "vehicle_silent", "connection_closed", "stop_ignored", "lost_first",
+)  # fmt: skip
+
 CAUSES = (
     Cause(
         code="not_authorised",
@@ -87,8 +97,11 @@ CAUSES = (
             "digital_communication": 0.5,
             "stopped_asking": 0.6,
             "current_flows": 1.0,
+            "loop_held": 1.5,
+            "session_stopped": 1.0,
         },
         speaks_against={
+            **dict.fromkeys(TALK_FAULTS, 5.0),
             "pilot_interrupted": 4.0,
             "pilot_lost_while_asking": 4.0,
             "offer_withdrawn": 3.0,

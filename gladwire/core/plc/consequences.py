@@ -1,7 +1,8 @@
 """The first thing that went wrong is the cause; what follows in the same try is consequence and told as such.
 
 A FAILED answer carries default values, a stale request after it goes unanswered, a socket is closed seconds later: common
-practice without a source. A fault of an earlier try weighs less once a later try got to the charge loop.
+practice without a source. What looks wrong before a charge loop that ran all the same did not stop it, and a fault of an
+earlier try weighs less once a later try got to the charge loop.
 """
 
 from __future__ import annotations
@@ -12,35 +13,36 @@ from gladwire.core.findings import Finding, Severity
 from gladwire.core.plc.conversation import ConversationRecord
 
 FOLLOWS = "This follows from what went wrong before."
-_GOT_FURTHER = "A later try got past it."
+WENT_ON = "The session went on all the same."
+GOT_FURTHER = "A later try got past it."
+# Told as consequence even where they are only suspected.
+_CLOSINGS = ("connection_closed", "post_status")
+_LATE_STAGES = ("hold", "end")
+# A fault in these stays one, whatever went on after it.
+_NEVER_LESS = ("insulation_status",)
 
 
 def causes_before_consequences(found: Sequence[Finding], record: ConversationRecord) -> tuple[Finding, ...]:
-    """The findings of one conversation, consequences turned into notes."""
+    """The findings of one conversation, each fault told for what it is: cause, consequence, or no hindrance."""
     starts = _tries(record)
-    reached = [f.start_s for f in found if f.code == "loop_held"]
+    loops = {_try_of(f, starts): f.start_s for f in found if f.code == "loop_held"}
     first: dict[int, Finding] = {}
-    for finding in sorted(found, key=lambda f: (f.start_s, f.end_s)):
-        if finding.severity == "fault":
-            first.setdefault(_try_of(finding, starts), finding)
     told = []
-    for finding in found:
+    for finding in sorted(found, key=lambda f: (f.start_s, f.end_s)):
         number = _try_of(finding, starts)
-        begins_later = starts[number + 1] if number + 1 < len(starts) else float("inf")
-        if finding.severity not in ("fault", "suspect"):
-            told.append(finding)
-        elif finding.severity == "fault" and first[number] is not finding:
-            told.append(_softer(finding, "note", FOLLOWS))
-        elif finding.severity == "suspect" and number in first and first[number].start_s <= finding.start_s:
-            told.append(_softer(finding, "note", FOLLOWS) if finding.code in _CLOSINGS else finding)
-        elif finding.severity == "fault" and any(at >= begins_later for at in reached):
-            told.append(_softer(finding, "suspect", _GOT_FURTHER))
-        else:
-            told.append(finding)
+        hindered = finding.stage in _LATE_STAGES or finding.start_s > loops.get(number, float("-inf"))
+        if finding.severity == "fault" and not hindered and finding.code not in _NEVER_LESS:
+            finding = _softer(finding, "suspect", WENT_ON)
+        elif finding.severity == "fault" and number in first:
+            finding = _softer(finding, "note", FOLLOWS)
+        elif finding.severity == "fault":
+            first[number] = finding
+            if any(later > number for later in loops):
+                finding = _softer(finding, "suspect", GOT_FURTHER)
+        elif finding.severity == "suspect" and number in first and finding.code in _CLOSINGS:
+            finding = _softer(finding, "note", FOLLOWS)
+        told.append(finding)
     return tuple(told)
-
-
-_CLOSINGS = ("connection_closed", "post_status")
 
 
 def _softer(finding: Finding, severity: Severity, why: str) -> Finding:

@@ -183,4 +183,5 @@ class Reassembly:
     def _anew(found: Connection, s: Segment) -> bool:
         if s.flags & (SYN | ACK) != SYN:
             return False
-        return not (found.opened and found.initial_seq == s.seq and s.src == found.ends[0])
+        again = found.opened and found.initial_seq == s.seq and s.src == found.ends[0]
+        return bool(found.endings) or not again

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from pydantic import BaseModel, ConfigDict
 
@@ -17,6 +17,7 @@ from gladwire.core.session.outcome import Outcome, outcome_of, verdict_sentence
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import StageResult, placed, spine_of
 from gladwire.core.session.stages import walk
+from gladwire.core.session.together_rules import pilot_first
 
 
 class Judgement(BaseModel):
@@ -34,7 +35,9 @@ class Judgement(BaseModel):
 def judge(scene: Scene) -> Judgement:
     """Apply every rule that has its lanes, walk the stages, name the outcome, rank the causes."""
     # The same fact seen by two instruments is one fact.
-    found = dict.fromkeys(_findings(scene))
+    found: Iterable[Finding] = dict.fromkeys(_findings(scene))
+    if scene.conversations:
+        found = pilot_first(list(found))
     gravest = sorted(found, key=lambda f: (-SEVERITIES.index(f.severity), f.start_s))
     findings = placed(gravest, spine_of(scene))
     stages = walk(scene, findings)

@@ -252,7 +252,8 @@ def _talked_or(stage: str, judge: Judge | None) -> Judge:
     def judged(scene: Scene, findings: Sequence[Finding]) -> Verdict:
         if scene.conversations:
             said = talk_judges.TALKED[stage](scene, findings)
-            if said.state == "proven" or judge is None:
+            # A pilot that leaves C says only that the request ended, not how the session did.
+            if said.state == "proven" or judge is None or stage == "end":
                 return said
             other = judge(scene, findings)
             return other if other.state == "proven" else said

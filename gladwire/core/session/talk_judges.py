@@ -13,23 +13,32 @@ from gladwire.core.session.verdict import Verdict
 
 # Findings that break whichever stage they happen in.
 ANYWHERE = frozenset(
-    {"response_failed", "post_silent", "vehicle_silent", "connection_closed", "ev_error", "post_status"}
+    {
+        "response_failed",
+        "switching_refused",
+        "limits_refused",
+        "post_silent",
+        "vehicle_silent",
+        "connection_closed",
+        "ev_error",
+        "post_emergency",
+    }
 )
 BREAKING: Mapping[str, frozenset[str]] = {
     "match": frozenset(
         {"slac_no_answer", "slac_broke_off", "slac_match_refused", "slac_wrong_post", "slac_not_joined"}
     ),
     "link": frozenset(
-        {"sdp_no_answer", "sdp_security", "tcp_refused", "tcp_never_opened", "tls_failed", "tls_certificate"}
+        {"sdp_no_answer", "sdp_security", "tcp_refused", "tcp_never_opened", "tls_failed", "tls_certificate_out"}
     ),
     "agree": ANYWHERE | {"no_common_protocol"},
     "authorise": ANYWHERE | {"authorisation_refused", "authorisation_endless"},
-    "parameters": ANYWHERE | {"limits_voltage", "limits_current", "limits_power", "parameters_endless"},
+    "parameters": ANYWHERE | {"limits_voltage", "limits_current", "nothing_offered", "parameters_endless"},
     "insulation": ANYWHERE | {"insulation_status", "insulation_no_verdict"},
     "precharge": ANYWHERE | {"precharge_not_reached"},
     "ramp": ANYWHERE | {"no_current"},
     "hold": ANYWHERE | {"insulation_status", "lost_first"},
-    "end": ANYWHERE | {"stop_followed"},
+    "end": ANYWHERE | {"stop_ignored"},
 }
 # What proves a stage, and what makes it known to be still open.
 _PROVES: Mapping[str, str] = {
@@ -51,7 +60,7 @@ _ORDER: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("ramp", ("PowerDelivery",)),
     ("hold", LOOPS),
 )
-_ENDED = ("vehicle_ended", "session_stopped", "stop_followed")
+_ENDED = ("vehicle_ended", "session_stopped", "stop_followed", "stop_ignored")
 
 
 def turns_beyond(scene: Scene, stage: str) -> bool:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Finding, Rule, only
 from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import requests
 from gladwire.core.pilot.words import seconds
@@ -96,9 +96,10 @@ def _order_of_end(scene: Scene) -> Iterator[Fact]:
             )
         elif after.state in ("A", "E", "F") and abs(end - last) < _BREAKS_WITHIN_S:
             if end <= last + _CLOCKS_S:
+                last_word = f"the last message {'follows' if last > end else 'was'} {seconds(abs(last - end))}"
                 text = (
-                    f"The pilot goes from C to {after.state} at {end:.2f} s while both still talk; the last "
-                    f"message follows {seconds(max(last - end, 0.0))} later."
+                    f"The pilot goes from C to {after.state} at {end:.2f} s while both still talk; {last_word} "
+                    f"{'later' if last > end else 'before'}."
                 )
                 yield Fact("fault", text, end, max(last, end), "pilot lost first", "C until the session ends")
             else:
@@ -106,8 +107,38 @@ def _order_of_end(scene: Scene) -> Iterator[Fact]:
                 yield Fact("note", text, last, end, "messages lost first", "messages until the session ends")
 
 
+# A pilot that goes takes the conversation with it within this time.
+_TAKES_WITH_IT_S = 3.0
+_SILENCES = ("connection_closed", "post_silent", "vehicle_silent")
+
+
+def pilot_first(findings: Sequence[Finding]) -> list[Finding]:
+    """Where the pilot was lost first, the silence that follows is its consequence; and where a conversation says why the
+    vehicle never asked, that it never asked is no finding of its own."""
+    lost = [f for f in findings if f.code == "lost_first"]
+    told_why = any(f.severity == "fault" and f.code != "never_asked" for f in findings)
+    told = []
+    for finding in findings:
+        takes = any(abs(finding.end_s - f.start_s) < _TAKES_WITH_IT_S for f in lost)
+        if finding.code in _SILENCES and finding.severity == "fault" and takes:
+            finding = finding.model_copy(
+                update={"severity": "note", "text": f"{finding.text} The pilot was lost first."}
+            )
+        elif finding.code == "never_asked" and told_why:
+            finding = finding.model_copy(update={"severity": "note"})
+        told.append(finding)
+    return told
+
+
 RULES: tuple[Rule[Scene], ...] = (
     Rule("offer_before_match", "match", ISO_15118_3, "5 % before matching", _offer_before_match),
     Rule("request_before_check", "insulation", DIN_70121, "C before the cable check", _request_before_check),
-    Rule("lost_first", "hold", ISO_15118_3, "pilot or messages, which was lost first", _order_of_end),
+    Rule(
+        "order_of_end",
+        "end",
+        ISO_15118_3,
+        "pilot and messages at the end, in what order",
+        only(_order_of_end, "normal", "note"),
+    ),
+    Rule("lost_first", "hold", ISO_15118_3, "a pilot lost while both still talk", only(_order_of_end, "fault")),
 )

@@ -9,28 +9,35 @@ from gladwire.core.analysis import Analysis, ChannelInfo
 from gladwire.core.lock import LockAttempt
 from gladwire.core.mains import Span
 from gladwire.core.pilot.record import PilotRecord
+from gladwire.core.plc.conversation import ConversationRecord
+from gladwire.core.plc.slac import SlacRun
 from gladwire.core.roles import ROLE_WORDS, Role
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.clock import on_clock
 from gladwire.core.session.stamps import BY_KEY
 from gladwire.core.standards.pilot_levels import STATES
+from gladwire.core.standards.v2g_codes import stage_of
 from gladwire.store.models import Capture, ChargingSession
+from gladwire.web.charts.dialogue import TITLES
 from gladwire.web.session_view import SessionView
 
 # Most stretches a lane is told of; more are seen by zooming into the samples.
 _MOST_MARKS = 4000
 _ORDER: tuple[Role, ...] = (
-    "cp", "pp", "lock_current", "lock_position", "contactor", "mains_v", "mains_a", "other",
+    "cp", "pp", "lock_current", "lock_position", "contactor", "said", "mains_v", "mains_a", "other",
 )  # fmt: skip
 _COLOURS: dict[Role, str] = {"cp": "volts", "mains_v": "volts", "mains_a": "amps", "other": "ink-soft"}
+_BY_UNIT = {"V": "volts", "A": "amps", "%": "plum"}
 
 
 def lanes_json(session: ChargingSession, view: SessionView) -> str:
     """JSON to stand inside a script element."""
-    lanes = []
+    lanes: list[dict[str, Any]] = []
     for capture, analysis, alignment in zip(view.captures, view.analyses, view.together.alignments, strict=True):
         lanes += [_lane(capture, analysis, alignment, n) for n in range(len(analysis.channels))]
-    lanes.sort(key=lambda lane: (lane["aside"], _ORDER.index(lane["role"])))
+        if analysis.conversation:
+            lanes.append(_talk_lane(capture, analysis.conversation, alignment))
+    lanes.sort(key=_place)
     starts = [lane["start"] for lane in lanes]
     content = {
         "session": session.id,
@@ -48,6 +55,68 @@ def lanes_json(session: ChargingSession, view: SessionView) -> str:
     return json.dumps(content).replace("<", "\\u003c")
 
 
+def _place(lane: dict[str, Any]) -> tuple[bool, float]:
+    """What is not placed comes last; who spoke stands right below the pilot."""
+    return lane["aside"], 0.5 if lane["kind"] == "talk" else _ORDER.index(lane["role"])
+
+
+def _talk_lane(capture: Capture, record: ConversationRecord, alignment: Alignment) -> dict[str, Any]:
+    """The lane of frames: a mark for each turn, above for the vehicle, below for the post."""
+    clock = alignment.clock
+    turns: list[dict[str, Any]] = [
+        {
+            "start": t.start_s,
+            "end": t.end_s,
+            "ev": t.request is not None,
+            "evse": t.answered,
+            "bad": t.failed or not t.answered,
+            "title": t.stem + (f" ×{t.count}" if t.count > 1 else ""),
+            "stage": TITLES[stage_of(t.stem)],
+        }
+        for talk in record.talks
+        for t in talk.turns
+    ]
+    turns += [_match_mark(run) for run in record.slac]
+    turns.sort(key=lambda t: float(t["start"]))
+    return {
+        "key": "talk",
+        "kind": "talk",
+        "capture": capture.id,
+        "file": capture.name,
+        "channel": -1,
+        "name": "Frames",
+        "role": "talk",
+        "words": "who speaks, by stage",
+        "unit": "",
+        "colour": "ink-soft",
+        "interval": 1e-3,
+        "offset": clock.offset_s,
+        "drift": clock.drift,
+        "placed": alignment.how,
+        "start": clock.on_session(record.start_s),
+        "end": clock.on_session(max(record.end_s, record.start_s + 0.01)),
+        "folded": False,
+        "aside": alignment.how == "none",
+        "marks": [],
+        "segments": [],
+        "events": [],
+        "turns": turns[:_MOST_MARKS],
+    }
+
+
+def _match_mark(run: SlacRun) -> dict[str, Any]:
+    answered = bool(run.answers or run.profiles)
+    return {
+        "start": run.start_s,
+        "end": run.end_s,
+        "ev": True,
+        "evse": answered,
+        "bad": run.result in ("no_answer", "rejected", "not_joined"),
+        "title": "Matching",
+        "stage": TITLES["match"],
+    }
+
+
 def _lane(capture: Capture, analysis: Analysis, alignment: Alignment, number: int) -> dict[str, Any]:
     """Times of marks and segments are of the file; the script puts them on the clock, so that a lane can be dragged."""
     channel = analysis.channels[number]
@@ -63,7 +132,7 @@ def _lane(capture: Capture, analysis: Analysis, alignment: Alignment, number: in
         "role": channel.role,
         "words": _words(channel),
         "unit": {"ohm": "Ω"}.get(channel.unit, channel.unit),
-        "colour": _COLOURS.get(channel.role, "plum"),
+        "colour": _BY_UNIT.get(channel.unit, "plum") if channel.role == "said" else _COLOURS.get(channel.role, "plum"),
         "interval": (channel.end_s - channel.start_s) / max(channel.samples, 1),
         "offset": clock.offset_s,
         "drift": clock.drift,
@@ -78,7 +147,7 @@ def _lane(capture: Capture, analysis: Analysis, alignment: Alignment, number: in
 
 
 def _words(channel: ChannelInfo) -> str:
-    told = channel.told_by and channel.role != "other"
+    told = channel.told_by and channel.role not in ("other", "said")
     return ROLE_WORDS[channel.role] + (f", by its {channel.told_by}" if told else "")
 
 

@@ -112,7 +112,7 @@ def _session_for(db: Session, name: str, case_number: int | None, session_number
 
 
 def _title(name: str, case: Case | None) -> str:
-    stem = re.sub(r"(\.(csv|tsv|txt|wav|npz|vcd|mf4|gz))+$", "", name, flags=re.IGNORECASE)
+    stem = re.sub(r"(\.(csv|tsv|txt|wav|npz|vcd|mf4|pcap|pcapng|cap|gz))+$", "", name, flags=re.IGNORECASE)
     plain = re.sub(r"[_\-]+", " ", stem).strip() or name
     return f"{plain} ({len(case.sessions) + 1})" if case and any(s.title == plain for s in case.sessions) else plain
 
@@ -154,15 +154,15 @@ def download(db: Database, here: ServicesHere, number: int) -> Response:
         with here.sessions() as reading:
             yield from original(reading, capture)
 
-    headers = {**_attachment(capture.name), "Content-Length": str(capture.size), "X-SHA256": capture.sha256}
+    headers = {**attachment(capture.name), "Content-Length": str(capture.size), "X-SHA256": capture.sha256}
     return StreamingResponse(parts(), media_type="application/octet-stream", headers=headers)
 
 
-def _attachment(name: str) -> dict[str, str]:
+def attachment(name: str) -> dict[str, str]:
     return {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
 
 
-def _stem(capture: Capture) -> str:
+def stem_of(capture: Capture) -> str:
     return capture.name.rsplit(".", 1)[0] or capture.name
 
 
@@ -175,7 +175,7 @@ def results_json(db: Database, number: int) -> Response:
         "settled": stored.settlement.settled if stored.settlement else None,
         **result.model_dump(mode="json"),
     }
-    return JSONResponse(content, headers=_attachment(f"{_stem(capture)}.results.json"))
+    return JSONResponse(content, headers=attachment(f"{stem_of(capture)}.results.json"))
 
 
 @router.get("/captures/{number}/segments.csv")
@@ -183,7 +183,7 @@ def segments_csv(db: Database, number: int) -> Response:
     capture, _, result = _result(db, number)
     rows = [segment_entry(segment) for segment in (result.pilot.segments if result.pilot else ())]
     keys = list(dict.fromkeys(key for row in rows for key in row))
-    return _csv(f"{_stem(capture)}.segments.csv", keys, rows)
+    return _csv(f"{stem_of(capture)}.segments.csv", keys, rows)
 
 
 @router.get("/captures/{number}/findings.csv")
@@ -191,7 +191,7 @@ def findings_csv(db: Database, number: int) -> Response:
     capture, _, result = _result(db, number)
     rows = [finding.model_dump() for finding in result.findings]
     keys = ["code", "severity", "stage", "text", "start_s", "end_s", "measured", "expected", "source", "from_memory"]
-    return _csv(f"{_stem(capture)}.findings.csv", keys, rows)
+    return _csv(f"{stem_of(capture)}.findings.csv", keys, rows)
 
 
 _LINES = ("lock_position", "contactor")
@@ -207,7 +207,7 @@ def lines_vcd(db: Database, here: ServicesHere, number: int) -> Response:
         raise RefusedError(404, f"“{capture.name}” holds no two-level line.", "Settle which channel is one.")
     waves = tuple(here.channel(capture, interval_s, n)[0] for n in wanted)
     content = vcd.write(Recording(waves, "vcd", (), result.recorded_at))
-    return Response(content, media_type="text/plain", headers=_attachment(f"{_stem(capture)}.lines.vcd"))
+    return Response(content, media_type="text/plain", headers=attachment(f"{stem_of(capture)}.lines.vcd"))
 
 
 def _csv(name: str, keys: list[str], rows: list[dict[str, Any]]) -> Response:
@@ -215,7 +215,7 @@ def _csv(name: str, keys: list[str], rows: list[dict[str, Any]]) -> Response:
     writer = csv.DictWriter(text, keys, restval="")
     writer.writeheader()
     writer.writerows(rows)
-    return Response(text.getvalue(), media_type="text/csv; charset=utf-8", headers=_attachment(name))
+    return Response(text.getvalue(), media_type="text/csv; charset=utf-8", headers=attachment(name))
 
 
 @router.get("/captures/{number}/envelope")

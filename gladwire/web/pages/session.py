@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,12 +17,16 @@ from gladwire.core.pilot.readings import Measured, readings_of
 from gladwire.core.pilot.record import PilotRecord, Segment
 from gladwire.core.roles import ROLE_WORDS
 from gladwire.core.session.alignment import Alignment
+from gladwire.core.session.clock import on_clock
+from gladwire.core.session.explained import EXPLAINED
 from gladwire.core.session.judgement import Judgement
 from gladwire.core.session.proof import MODES, Mode, since_before
 from gladwire.core.session.stamps import BY_KEY, KINDS, StampKind
 from gladwire.core.standards.connectors import BY_KEY as CONNECTORS
 from gladwire.store.cases import cases, charging_session
 from gladwire.store.models import Capture, Case, ChargingSession, Observation, Settlement
+from gladwire.web.charts.attenuation import Attenuation, attenuation
+from gladwire.web.charts.dialogue import Dialogue, dialogue
 from gladwire.web.charts.faces import Face, contacts_in, face
 from gladwire.web.charts.lanes import lanes_json, moved_pilot
 from gladwire.web.charts.scale import Scale, scale_of
@@ -110,6 +115,9 @@ class ResultPart:
     lanes: str
     since: str
     face: Face | None
+    dialogues: list[tuple[str, Dialogue]]
+    profiles: list[Attenuation]
+    explained: Mapping[str, str]
 
 
 @dataclass(frozen=True)
@@ -246,8 +254,21 @@ def _result_part(session: ChargingSession, view: SessionView, chosen: Capture, r
         settled_by=stored.settlement.by_name if stored and stored.settlement else "",
         lanes=lanes_json(session, view),
         since=_since(session, said),
+        dialogues=_dialogues(view),
+        profiles=[a for c in view.together.scene.conversations for run in c.slac if (a := attenuation(run))][:4],
+        explained=EXPLAINED,
         face=_face(said, request.cookies.get("connector", "type2")),
     )
+
+
+def _dialogues(view: SessionView) -> list[tuple[str, Dialogue]]:
+    """(file, its dialogue on the session's clock) of every capture of frames that could be placed."""
+    found = []
+    for capture, analysis, alignment in zip(view.captures, view.analyses, view.together.alignments, strict=True):
+        if analysis.conversation and alignment.how != "none":
+            record = on_clock(analysis.conversation, alignment.clock)
+            found.append((capture.name, dialogue(capture.id, record, view.together.judgement.findings)))
+    return found
 
 
 def _face(said: Judgement, connector: str) -> Face | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from gladwire.core.findings import Fact, Rule
 from gladwire.core.pilot.words import seconds
@@ -13,6 +13,13 @@ from gladwire.core.standards.v2g_codes import MESSAGES, meaning, stage_of
 from gladwire.core.standards.v2g_timers import ongoing_max_s, timer_source
 
 AUTHORISING = ("Authorization", "ContractAuthentication")
+SWITCHING = ("FAILED_PowerDeliveryNotApplied", "FAILED_ContactorError", "FAILED_EVSEPresentVoltageToLow")
+UNSUITED = (
+    "FAILED_WrongChargeParameter",
+    "FAILED_WrongEnergyTransferType",
+    "FAILED_WrongEnergyTransferMode",
+    "FAILED_ChargingProfileInvalid",
+)
 _NAMES = {"DIN70121": "DIN SPEC 70121", "ISO15118-2": "ISO 15118-2", "": "no protocol"}
 
 
@@ -52,18 +59,24 @@ def _refusals(talk: Talk) -> Iterator[Turn]:
             yield turn
 
 
-def _failed(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        for turn in _refusals(talk):
-            if turn.stem in (*AUTHORISING, "PaymentDetails"):
-                continue
-            what = MESSAGES.get(turn.stem, ("", ""))[1]
-            times = f" {turn.count} times" if turn.count > 1 else ""
-            text = (
-                f"The post answers {turn.stem}Req{f' ({what})' if what else ''} with {turn.response_code}{times} at "
-                f"{turn.start_s:.2f} s: {meaning(turn.response_code)}."
-            )
-            yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK", stage=stage_of(turn.stem))
+def _refusing(wanted: tuple[str, ...] | None) -> Callable[[ConversationRecord], Iterator[Fact]]:
+    """A check that tells refusals with these codes; None: with any code no other rule tells."""
+
+    def check(record: ConversationRecord) -> Iterator[Fact]:
+        for talk in talks_of(record):
+            for turn in _refusals(talk):
+                told = turn.response_code in (wanted or (*SWITCHING, *UNSUITED))
+                if turn.stem in (*AUTHORISING, "PaymentDetails") or told == (wanted is None):
+                    continue
+                what = MESSAGES.get(turn.stem, ("", ""))[1]
+                times = f" {turn.count} times" if turn.count > 1 else ""
+                text = (
+                    f"The post answers {turn.stem}Req{f' ({what})' if what else ''} with {turn.response_code}{times} at "
+                    f"{turn.start_s:.2f} s: {meaning(turn.response_code)}."
+                )
+                yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK", stage=stage_of(turn.stem))
+
+    return check
 
 
 def _refused(record: ConversationRecord) -> Iterator[Fact]:
@@ -155,7 +168,9 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule("protocol_agreed", "agree", ISO_15118_2, "the protocol both agreed on", _agreed),
     Rule("no_common_protocol", "agree", ISO_15118_2, "no protocol both know", _no_protocol),
     Rule("protocol_minor", "agree", ISO_15118_2, "another minor version", _minor),
-    Rule("response_failed", "agree", ISO_15118_2, "every FAILED answer, with its meaning", _failed),
+    Rule("response_failed", "agree", ISO_15118_2, "every other FAILED answer, with its meaning", _refusing(None)),
+    Rule("switching_refused", "ramp", ISO_15118_2, "a post that could not switch its output", _refusing(SWITCHING)),
+    Rule("limits_refused", "parameters", ISO_15118_2, "limits or kind of charging refused", _refusing(UNSUITED)),
     Rule("response_warning", "agree", ISO_15118_2, "answers that are OK with a warning", _warned),
     Rule("authorisation_refused", "authorise", ISO_15118_2, "authorisation or payment refused", _refused),
     Rule("authorised", "authorise", ISO_15118_2, "authorised, how and after how long", _authorised),

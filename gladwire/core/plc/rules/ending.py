@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.findings import Fact, Rule, only
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import SIDE_WORDS, ConversationRecord, Talk, Turn
 from gladwire.core.plc.rules.link import talks_of
@@ -107,8 +107,7 @@ def _reset(record: ConversationRecord) -> Iterator[Fact]:
             f"The {who} {how} the connection at {first.time_s:.2f} s, {seconds(silent)} after {last.stem}, "
             "without ending the session."
         )
-        severity: Severity = "fault" if first.kind == "rst" or silent < _SETTLED_S else "suspect"
-        yield Fact(severity, text, last.end_s, first.time_s, how, "SessionStop first", stage=stage_of(last.stem))
+        yield Fact("fault", text, last.end_s, first.time_s, how, "SessionStop first", stage=stage_of(last.stem))
 
 
 def _weld(record: ConversationRecord) -> Iterator[Fact]:
@@ -144,7 +143,8 @@ def _again(record: ConversationRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("stop_followed", "end", PRACTICE, "a stop the post asked for, followed or ignored", _followed),
+    Rule("stop_followed", "end", PRACTICE, "a stop the post asked for, and followed", only(_followed, "note")),
+    Rule("stop_ignored", "end", PRACTICE, "a stop the post asked for, and nobody followed", only(_followed, "fault")),
     Rule("vehicle_ended", "end", ISO_15118_2, "a charge the vehicle ended, and why", _vehicle_done),
     Rule("session_stopped", "end", ISO_15118_2, "a session ended in order", _orderly),
     Rule(

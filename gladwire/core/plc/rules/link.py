@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Rule, only
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import SIDE_WORDS, ConversationRecord, Discovery, Talk
 from gladwire.core.standards.source import ISO_15118_2_TRANSPORT
@@ -83,7 +83,7 @@ def _refused(record: ConversationRecord) -> Iterator[Fact]:
                 continue
             text = f"The vehicle opens a connection to port {talk.port} at {talk.start_s:.2f} s and {how}."
             yield Fact("fault", text, talk.start_s, talk.end_s, how, "a connection")
-        elif record.end_s - talk.end_s > _SETTLED_S or reset:
+        elif record.end_s - talk.end_s > _SETTLED_S or talk.closings:
             text = f"The connection of {talk.start_s:.2f} s to port {talk.port} carried no message at all."
             yield Fact("fault", text, talk.start_s, talk.end_s, "no message", "supportedAppProtocolReq")
 
@@ -159,11 +159,17 @@ def talks_of(record: ConversationRecord) -> tuple[Talk, ...]:
 RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule("link_up", "link", ISO_15118_2_TRANSPORT, "a connection between vehicle and post", _linked),
     Rule("sdp_no_answer", "link", ISO_15118_2_TRANSPORT, "discovery that nobody answers", _no_discovery),
-    Rule("sdp_security", "link", ISO_15118_2_TRANSPORT, "security asked against security given", _security),
+    Rule("sdp_security", "link", ISO_15118_2_TRANSPORT, "security asked and not given, and no connection",
+         only(_security, "fault")),
+    Rule("sdp_security_taken", "link", ISO_15118_2_TRANSPORT, "other security than asked, and taken",
+         only(_security, "note")),
     Rule("tcp_refused", "link", ISO_15118_2_TRANSPORT, "a connection refused, unanswered or without a message", _refused),
     Rule("tcp_never_opened", "link", ISO_15118_2_TRANSPORT, "a post that answers and a vehicle that never connects",
          _no_connection),
     Rule("tls_failed", "link", ISO_15118_2_TRANSPORT, "a TLS handshake that fails, and who ended it", _handshake),
-    Rule("tls_certificate", "link", ISO_15118_2_TRANSPORT, "certificates seen, and their dates", _certificates),
+    Rule("tls_certificate", "link", ISO_15118_2_TRANSPORT, "certificates seen, and their dates",
+         only(_certificates, "normal")),
+    Rule("tls_certificate_out", "link", ISO_15118_2_TRANSPORT, "certificates out of their dates",
+         only(_certificates, "fault")),
     Rule("tls_sealed", "link", ISO_15118_2_TRANSPORT, "what a sealed conversation can still say", _sealed),
 )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.findings import Fact, Rule, Severity, only
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
 from gladwire.core.plc.folding import FLAGS
@@ -159,7 +159,10 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule("power_on", "ramp", ISO_15118_2, "power switched on by message", _on),
     Rule("loop_held", "hold", ISO_15118_2, "the charge loop, how long and how much", _held),
     Rule("no_current", "ramp", PRACTICE, "a loop in which no current flows", _no_current),
-    Rule("post_status", "hold", ISO_15118_2, "emergency, malfunction or shutdown reported by the post", _post_status),
+    Rule("post_status", "hold", ISO_15118_2, "a shutdown the post reports", only(_post_status, "suspect")),
+    Rule(
+        "post_emergency", "hold", ISO_15118_2, "emergency or malfunction the post reports", only(_post_status, "fault")
+    ),
     Rule("ev_error", "hold", ISO_15118_2, "error codes of the vehicle", _ev_error),
     Rule("limit_reached", "hold", ISO_15118_2, "how often the post said that a limit was reached", _limited),
     Rule("gives_less", "hold", PRACTICE, "less current than asked, and no limit named", _less),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Rule, only
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
 from gladwire.core.plc.rules.link import talks_of
@@ -78,14 +78,11 @@ def _current(record: ConversationRecord) -> Iterator[Fact]:
         turn = agreed_limits(talk)
         if turn is None:
             continue
-        low, high = turn.either("EVSEMinimumCurrentLimit"), turn.either("EVSEMaximumCurrentLimit")
+        low = turn.either("EVSEMinimumCurrentLimit")
         most = turn.either("EVMaximumCurrentLimit")
         if low is not None and most is not None and low > most:
             text = f"The post cannot give less than {low:g} A and the vehicle takes no more than {most:g} A."
             yield Fact("fault", text, turn.start_s, turn.end_s, f"post from {low:g} A", f"vehicle up to {most:g} A")
-        if high is not None and high <= 0 and turn.told("EVSEProcessing") == "Finished":
-            text = f"The post offers {high:g} A: nothing can flow."
-            yield Fact("fault", text, turn.start_s, turn.end_s, f"post up to {high:g} A", "more than 0 A")
 
 
 def _power(record: ConversationRecord) -> Iterator[Fact]:
@@ -93,9 +90,11 @@ def _power(record: ConversationRecord) -> Iterator[Fact]:
         turn = agreed_limits(talk)
         high = turn.either("EVSEMaximumPowerLimit") if turn else None
         most = turn.either("EVMaximumPowerLimit") if turn else None
-        if turn and high is not None and high <= 0 and turn.told("EVSEProcessing") == "Finished":
-            text = f"The post offers {high:g} W: nothing can flow."
-            yield Fact("fault", text, turn.start_s, turn.end_s, f"post up to {high:g} W", "more than 0 W")
+        amps = turn.either("EVSEMaximumCurrentLimit") if turn else None
+        nothing = next((f"{v:g} {u}" for v, u in ((amps, "A"), (high, "W")) if v is not None and v <= 0), "")
+        if turn and nothing and turn.told("EVSEProcessing") == "Finished":
+            text = f"The post offers {nothing}: nothing can flow."
+            yield Fact("fault", text, turn.start_s, turn.end_s, f"post up to {nothing}", "more than nothing")
         elif turn and high is not None and most is not None and 0 < high < 0.5 * most:
             text = (
                 f"The post offers {high / 1000:g} kW, less than half of the {most / 1000:g} kW the vehicle "
@@ -134,6 +133,7 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule("limits_exchanged", "parameters", ISO_15118_2, "limits of vehicle and post, exchanged", _met),
     Rule("limits_voltage", "parameters", PRACTICE, "voltages that cannot meet, with both numbers", _voltage),
     Rule("limits_current", "parameters", PRACTICE, "currents that cannot meet, with both numbers", _current),
-    Rule("limits_power", "parameters", PRACTICE, "power offered against power the vehicle takes", _power),
+    Rule("limits_power", "parameters", PRACTICE, "power offered against power the vehicle takes", only(_power, "note")),
+    Rule("nothing_offered", "parameters", PRACTICE, "a post that offers nothing", only(_power, "fault")),
     Rule("parameters_endless", "parameters", ISO_15118_2, "limits the post never settles", _endless),
 )

@@ -120,7 +120,7 @@ class Post:
 
     silent_at: message it never answers. ongoing: message stem -> how often “Ongoing” before “Finished” (-1 for ever).
     insulation: what its check finds. reaches_v: its output in pre-charge ends there. stops_after: loops until it asks to
-    stop. late_at, late_s: message answered late.
+    stop. emergency_after: loops until it stops itself. late_at, late_s: message answered late.
     """
 
     speaks: tuple[str, ...] = ("din", "iso2")
@@ -144,6 +144,7 @@ class Post:
     present_a: float = 0.0
     counts: dict[str, int] = field(default_factory=dict)
     stays_charged: bool = False
+    emergency_after: int = -1
 
     def answer(self, key: str, name: str, request: Fields) -> Fields | None:
         """Fields of the answer, None for silence."""
@@ -172,6 +173,8 @@ class Post:
         notify = "None"
         if name == "CurrentDemand" and 0 <= self.stops_after < self.counts[name]:
             code, notify = self.stop_status, "StopCharging"
+        if name == "CurrentDemand" and 0 <= self.emergency_after < self.counts[name]:
+            code = "EVSE_EmergencyShutdown"
         if name == "CableCheck" and self.processing(name) == "Ongoing":
             code = "EVSE_IsolationMonitoringActive"
         checked = "CableCheck" in self.counts and (name != "CableCheck" or self.processing(name) == "Finished")

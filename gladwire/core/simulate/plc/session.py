@@ -86,7 +86,8 @@ class Stage:
         wire.time_s += plan.watch_s
         if self.steps[-1][1] == "C2":
             self.steps.append((wire.time_s - plan.watch_s + 0.3, "B2"))
-        self.steps.append((wire.time_s - 1.0, "B1"))
+        if self.steps[-1][1] != "A1":
+            self.steps.append((wire.time_s - 1.0, "B1"))
         return Played(self._with_chatter(), self.steps, wire.time_s)
 
     def _with_chatter(self) -> list[Frame]:
@@ -186,7 +187,7 @@ class Stage:
             if told["DC_EVSEStatus.EVSENotification"] == "StopCharging" and not vehicle.ignores_stop:
                 return
             if vehicle.loops == plan.pilot_lost_in_loop:
-                self.steps.append((self.wire.time_s, "A2"))
+                self.steps += [(self.wire.time_s, "A2"), (self.wire.time_s + 0.4, "A1")]
                 self.wire.time_s += 0.12
                 self.line.reset(1)
                 raise _StoppedError

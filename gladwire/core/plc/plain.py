@@ -1,0 +1,265 @@
+"""Messages as a vehicle and a post would say them to each other, in plain words with their numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+from gladwire.core.plc.conversation import Turn
+from gladwire.core.plc.exi.units import unit_of
+from gladwire.core.plc.folding import FLAGS
+from gladwire.core.standards.v2g_codes import EV_ERRORS, POST_STATUS, RESPONSES, meaning
+
+_PROTOCOLS = {
+    "urn:din:70121:2012:MsgDef": "DIN SPEC 70121",
+    "urn:iso:15118:2:2013:MsgDef": "ISO 15118-2",
+    "urn:iso:15118:2:2010:MsgDef": "ISO 15118-2 of 2010",
+    "urn:iso:std:iso:15118:-20:DC": "ISO 15118-20 DC",
+    "urn:iso:std:iso:15118:-20:AC": "ISO 15118-20 AC",
+}
+_PAID = {"Contract": "by contract", "ExternalPayment": "at the post"}
+
+
+class Spoken(NamedTuple):
+    """A turn as dialogue. ev, evse: what each says, empty for nothing; remark: what stands between them."""
+
+    ev: str
+    evse: str
+    remark: str = ""
+
+
+def speak(turn: Turn) -> Spoken:
+    """What both say in a turn."""
+    says = _SAYS.get(turn.stem)
+    ev, evse = says(turn) if says else (f"{turn.stem}?" if turn.request else "", _other(turn))
+    if not turn.request:
+        ev = ""
+    elif (error := turn.either("EVErrorCode")) not in (None, "NO_ERROR"):
+        ev = f"{ev} But: {EV_ERRORS.get(str(error), error)}."
+    if turn.failed:
+        evse = f"No: {meaning(turn.response_code)}."
+    elif not turn.answered:
+        evse = ""
+    else:
+        evse = f"{evse}{_status(turn)}"
+    return Spoken(ev, evse, _remark(turn))
+
+
+def _status(turn: Turn) -> str:
+    status, notify = turn.either("EVSEStatusCode"), turn.either("EVSENotification")
+    said = ""
+    if status in ("EVSE_Shutdown", "EVSE_UtilityInterruptEvent", "EVSE_EmergencyShutdown", "EVSE_Malfunction"):
+        said += f" I {_VERBS.get(str(status), POST_STATUS[str(status)])}."
+    if notify == "StopCharging":
+        said += " Please stop."
+    elif notify == "ReNegotiation":
+        said += " Let us negotiate anew."
+    isolation = turn.either("EVSEIsolationStatus")
+    if isolation in ("Warning", "Fault") and turn.stem != "CableCheck":
+        said += f" Insulation: {isolation}."
+    return said
+
+
+_VERBS = {
+    "EVSE_Shutdown": "shut down",
+    "EVSE_EmergencyShutdown": "stop in an emergency",
+    "EVSE_Malfunction": "have a malfunction",
+    "EVSE_UtilityInterruptEvent": "am interrupted by the grid",
+}
+
+
+def _remark(turn: Turn) -> str:
+    said = []
+    if turn.flags:
+        words = dict(zip(FLAGS, ("current", "voltage", "power"), strict=True))
+        said += [f"{words[flag]} limit reached in {count} of {turn.count}" for flag, count in turn.flags.items()]
+    if turn.late:
+        said.append(
+            f"{turn.late} answer{'s' if turn.late > 1 else ''} late, the slowest after {1000 * (turn.worst_s or 0):.0f} ms"
+        )
+    return "; ".join(said)
+
+
+def _quantity(turn: Turn, field: str) -> str:
+    """A value with its unit, or the range it ran through."""
+    unit = unit_of(field)
+    value = turn.either(field)
+    if value is None:
+        return "?"
+    path = next((p for p in turn.ranges if p == field or p.endswith("." + field)), None)
+    first, last = value, value
+    for said, keep in (
+        (turn.request, "first"),
+        (turn.answer, "first"),
+        (turn.last_request, "last"),
+        (turn.last_answer, "last"),
+    ):
+        for name, found in said.fields.items() if said else ():
+            if name == field or name.endswith("." + field):
+                first, last = (found, last) if keep == "first" else (first, found)
+    if path is None or first == last:
+        return _amount(last, unit)
+    low, high = turn.ranges[path]
+    if {low, high} == {first, last}:
+        return f"{_plain(first)} → {_amount(last, unit)}"
+    return f"{_plain(first)} → {_amount(last, unit)} ({_plain(low)} to {_plain(high)})"
+
+
+def _amount(value: Any, unit: str) -> str:
+    if unit == "W" and isinstance(value, int | float) and abs(value) >= 1000:
+        return f"{_plain(value / 1000)} kW"
+    return f"{_plain(value)} {unit}".strip()
+
+
+def _plain(value: Any) -> str:
+    return (
+        f"{value:g}"
+        if isinstance(value, int)
+        else f"{value:.1f}".removesuffix(".0")
+        if isinstance(value, float)
+        else str(value)
+    )
+
+
+def _other(turn: Turn) -> str:
+    if not turn.answer:
+        return ""
+    return turn.response_code or turn.answer.name or "?"
+
+
+def _hello(turn: Turn) -> tuple[str, str]:
+    fields = turn.request.fields if turn.request else {}
+    offered = [_PROTOCOLS.get(v, v) for k, v in fields.items() if k.endswith("ProtocolNamespace")]
+    chosen = turn.told("SchemaID")
+    ids = [v for k, v in fields.items() if k.endswith("].SchemaID")]
+    name = offered[ids.index(chosen)] if chosen in ids and len(ids) == len(offered) else "that"
+    return f"I speak {' and '.join(offered) or 'something'}.", f"Let us speak {name}."
+
+
+def _setup(turn: Turn) -> tuple[str, str]:
+    return f"Let us begin; I am {turn.asked('EVCCID') or '?'}.", f"Begun; I am {_text(turn.told('EVSEID'))}."
+
+
+def _text(value: Any) -> str:
+    """A post's identity, which DIN sends as bytes of text."""
+    try:
+        plain = bytes.fromhex(str(value)).decode("ascii")
+        return plain if plain.isprintable() and plain else str(value)
+    except ValueError:
+        return str(value)
+
+
+def _services(turn: Turn) -> tuple[str, str]:
+    paid = [_PAID.get(v, v) for k, v in (turn.answer.fields if turn.answer else {}).items() if ".PaymentOption[" in k]
+    kind = turn.either("EnergyTransferType") or turn.either("EnergyTransferMode[0]") or "charging"
+    return "What do you offer?", f"{str(kind).replace('_', ' ')}, paid {' or '.join(paid) or 'somehow'}."
+
+
+def _chosen(turn: Turn) -> tuple[str, str]:
+    return f"Charging, paid {_PAID.get(str(turn.asked('SelectedPaymentOption')), '?')}.", "Good."
+
+
+def _may_i(turn: Turn) -> tuple[str, str]:
+    processing = turn.told("EVSEProcessing")
+    answer = {
+        "Finished": "Yes.",
+        "Ongoing": "Not yet.",
+        "Ongoing_WaitingForCustomerInteraction": "Waiting for the customer.",
+    }
+    return "May I charge?", answer.get(str(processing), "?")
+
+
+def _limits(turn: Turn) -> tuple[str, str]:
+    def q(name: str) -> str:
+        return _quantity(turn, name)
+
+    power = f", {q('EVMaximumPowerLimit')}" if turn.either("EVMaximumPowerLimit") is not None else ""
+    ev = f"I take up to {q('EVMaximumVoltageLimit')} and {q('EVMaximumCurrentLimit')}{power}."
+    if turn.either("EVMaximumVoltageLimit") is None:
+        ev = "These are my limits."
+    if str(turn.told("EVSEProcessing")).startswith("Ongoing"):
+        return ev, "Not settled yet."
+    if turn.either("EVSEMaximumVoltageLimit") is None:
+        return ev, "These are mine."
+    give = f", {q('EVSEMaximumPowerLimit')}" if turn.either("EVSEMaximumPowerLimit") is not None else ""
+    low = f", from {q('EVSEMinimumVoltageLimit')}" if turn.either("EVSEMinimumVoltageLimit") is not None else ""
+    return ev, f"I give up to {q('EVSEMaximumVoltageLimit')} and {q('EVSEMaximumCurrentLimit')}{give}{low}."
+
+
+def _cable(turn: Turn) -> tuple[str, str]:
+    if str(turn.told("EVSEProcessing")).startswith("Ongoing"):
+        return "Is the cable's insulation good?", "Still checking."
+    return "Is the cable's insulation good?", f"Insulation {turn.either('EVSEIsolationStatus')}."
+
+
+def _precharge(turn: Turn) -> tuple[str, str]:
+    return (
+        f"Bring the cable to {_quantity(turn, 'EVTargetVoltage')}.",
+        f"It is at {_quantity(turn, 'EVSEPresentVoltage')}.",
+    )
+
+
+def _power(turn: Turn) -> tuple[str, str]:
+    on = turn.asked("ReadyToChargeState") is True or turn.asked("ChargeProgress") == "Start"
+    if turn.asked("ChargeProgress") == "Renegotiate":
+        return "Let us negotiate anew.", "Good."
+    return ("Switch on.", "On.") if on else ("Switch off.", "Off.")
+
+
+def _loop(turn: Turn) -> tuple[str, str]:
+    soc = turn.either("EVRESSSOC")
+    at = f" I am at {_quantity(turn, 'EVRESSSOC')}." if soc is not None else ""
+    full = " I am full." if turn.asked("ChargingComplete") is True else ""
+    return (
+        f"Give me {_quantity(turn, 'EVTargetCurrent')}.{at}{full}",
+        f"You get {_quantity(turn, 'EVSEPresentCurrent')} at {_quantity(turn, 'EVSEPresentVoltage')}.",
+    )
+
+
+def _ac_loop(turn: Turn) -> tuple[str, str]:
+    most = turn.either("EVSEMaxCurrent")
+    return "How is it going?", f"Up to {most:g} A." if most is not None else "Going on."
+
+
+def _weld(turn: Turn) -> tuple[str, str]:
+    return "Are my contactors open?", f"The cable is at {_quantity(turn, 'EVSEPresentVoltage')}."
+
+
+def _stop(turn: Turn) -> tuple[str, str]:
+    return ("Let us pause." if turn.asked("ChargingSession") == "Pause" else "Let us end."), "Ended."
+
+
+_SAYS: Mapping[str, Callable[[Turn], tuple[str, str]]] = {
+    "supportedAppProtocol": _hello,
+    "SessionSetup": _setup,
+    "ServiceDiscovery": _services,
+    "PaymentServiceSelection": _chosen,
+    "ServicePaymentSelection": _chosen,
+    "Authorization": _may_i,
+    "ContractAuthentication": _may_i,
+    "ChargeParameterDiscovery": _limits,
+    "CableCheck": _cable,
+    "PreCharge": _precharge,
+    "PowerDelivery": _power,
+    "CurrentDemand": _loop,
+    "ChargingStatus": _ac_loop,
+    "WeldingDetection": _weld,
+    "SessionStop": _stop,
+}
+
+
+def means(field: str, value: Any) -> str:
+    """What a field's value means where it is a code, or an empty text."""
+    text = str(value)
+    if field.endswith("ResponseCode"):
+        return RESPONSES.get(text, "")
+    if field.endswith("EVErrorCode"):
+        return EV_ERRORS.get(text, "")
+    if field.endswith("EVSEStatusCode"):
+        return POST_STATUS.get(text, "")
+    if field.endswith("ProtocolNamespace"):
+        return _PROTOCOLS.get(text, "")
+    if field.endswith("EVSEID"):
+        plain = _text(value)
+        return plain if plain != text else ""
+    return ""

@@ -1,0 +1,50 @@
+"""What the demo tells of a case: its people's words, its files, what was noted and mended."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+
+class DemoFile(NamedTuple):
+    """A capture file: its name, and what writes it."""
+
+    name: str
+    content: Callable[[], bytes]
+
+
+class Noted(NamedTuple):
+    """Something a person noted. at_s: on the session's clock, for what was heard and seen."""
+
+    kind: str
+    text: str = ""
+    at_s: float | None = None
+    place: str = ""
+    value: float | None = None
+    unit: str = ""
+    by_name: str = "Runa Holt"
+
+
+class DemoSession(NamedTuple):
+    """One plug-in. repair: what was done after it."""
+
+    title: str
+    files: tuple[DemoFile, ...]
+    mode: str = ""
+    noted: tuple[Noted, ...] = ()
+    repair: str = ""
+    known_good: str = ""
+
+
+class DemoCase(NamedTuple):
+    """A case with its sessions in order."""
+
+    title: str
+    vehicle: str
+    post: str
+    complaint: str
+    sessions: tuple[DemoSession, ...]
+    modes: tuple[str, ...] = ("mode3_socket",)
+    noted: tuple[Noted, ...] = ()
+    closed: bool = False
+    waits_for: str = ""

@@ -1,0 +1,268 @@
+"""The conversation's messages: one opened to its fields, many found and filtered, all taken out, and the frames of a span."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Query
+from starlette.responses import Response, StreamingResponse
+
+from gladwire.core.plc.conversation import SIDE_WORDS, ConversationRecord, Side, Talk
+from gladwire.core.plc.exi.units import unit_of
+from gladwire.core.plc.finding_messages import looking_for
+from gladwire.core.plc.frames import FrameCapture
+from gladwire.core.plc.kept import KeptMessage, KeptMessages
+from gladwire.core.plc.plain import means
+from gladwire.core.plc.rules.parameters import agreed_limits
+from gladwire.core.session.clock import Clock
+from gladwire.formats import pcapng
+from gladwire.formats.errors import UnreadableError
+from gladwire.inspect import message_entry
+from gladwire.store.models import Capture
+from gladwire.web.errors import RefusedError
+from gladwire.web.pages.captures import attachment, capture_or_404, stem_of
+from gladwire.web.services import Database, Services, ServicesHere, newest_analysis, parsed
+from gladwire.web.session_view import session_view
+from gladwire.web.templating import render
+from gladwire.work import read_stored
+
+router = APIRouter()
+
+_SIDES: tuple[Side, Side] = ("ev", "evse")
+_MOST_FOUND = 200
+# What a value is held against: the other side's limit.
+_LIMITS = {
+    "EVTargetVoltage": "EVSEMaximumVoltageLimit",
+    "EVTargetCurrent": "EVSEMaximumCurrentLimit",
+    "EVSEPresentVoltage": "EVMaximumVoltageLimit",
+    "EVSEPresentCurrent": "EVMaximumCurrentLimit",
+}
+
+
+@dataclass(frozen=True)
+class FieldRow:
+    """One field. limit: what the other side allows, with its unit, or empty. over: the value is beyond it."""
+
+    path: str
+    value: str
+    unit: str
+    limit: str
+    over: bool
+    meaning: str
+
+
+@dataclass(frozen=True)
+class MessagePart:
+    """One message opened."""
+
+    capture: int
+    number: int
+    count: int
+    time_s: float
+    side: str
+    frame: int
+    name: str
+    protocol: str
+    rows: list[FieldRow]
+    header: list[FieldRow]
+    error: str
+    octets: list[str]
+    size: int
+
+
+@dataclass(frozen=True)
+class FoundRow:
+    number: int
+    time_s: float
+    side: str
+    name: str
+    says: str
+
+
+@dataclass(frozen=True)
+class FoundPart:
+    """Messages found. more: those beyond the ones listed."""
+
+    capture: int
+    rows: list[FoundRow]
+    more: int
+
+
+def _opened(db: Database, here: Services, number: int) -> tuple[Capture, KeptMessages, Clock, ConversationRecord]:
+    """(capture, its messages, clock of the session, its record). Raises RefusedError where it holds no frames."""
+    capture = capture_or_404(db, number)
+    stored = newest_analysis(capture)
+    record = parsed(stored).conversation if stored else None
+    if record is None:
+        raise RefusedError(404, f"“{capture.name}” holds no frames.", "Open a capture of frames.")
+    view = session_view(capture.session)
+    alignment = view.alignment_of(capture) if view else None
+    return capture, here.messages(capture), alignment.clock if alignment else Clock(), record
+
+
+@router.get("/captures/{number}/messages/{place}")
+def one_message(db: Database, here: ServicesHere, number: int, place: int) -> Response:
+    """One message to its fields, as a fragment."""
+    capture, messages, clock, record = _opened(db, here, number)
+    try:
+        kept = messages.one(place)
+    except IndexError:
+        raise RefusedError(404, f"There is no message {place} in this capture.", "Choose another.") from None
+    message = kept.message
+    return render(
+        "parts/message.html",
+        MessagePart(
+            capture=capture.id,
+            number=place,
+            count=len(messages),
+            time_s=clock.on_session(kept.time_s),
+            side=SIDE_WORDS[_SIDES[kept.side]],
+            frame=kept.frame + 1,
+            name=message.name or "A message that is not decoded",
+            protocol=message.protocol,
+            rows=[_row(path, value, _limits(record, kept)) for path, value in message.fields.items()],
+            header=[_row(path, value, {}) for path, value in message.header.items()],
+            error=str(message.error) if message.error else "",
+            octets=[kept.payload[i : i + 16].hex(" ") for i in range(0, len(kept.payload), 16)],
+            size=len(kept.payload),
+        ),
+    )
+
+
+def _limits(record: ConversationRecord, kept: KeptMessage) -> dict[str, float]:
+    """Limits by the field they are for, as they were agreed in this talk."""
+    talk: Talk | None = next((t for t in record.talks if t.start_s <= kept.time_s <= t.end_s), None)
+    turn = agreed_limits(talk) if talk else None
+    found = {field: turn.either(limit) for field, limit in _LIMITS.items()} if turn else {}
+    return {field: value for field, value in found.items() if value is not None}
+
+
+def _row(path: str, value: Any, limits: dict[str, float]) -> FieldRow:
+    unit = unit_of(path) if isinstance(value, int | float) and not isinstance(value, bool) else ""
+    limit = limits.get(path)
+    over = limit is not None and isinstance(value, int | float) and value > limit
+    said = (
+        "yes"
+        if value is True
+        else "no"
+        if value is False
+        else "empty"
+        if value == {}
+        else f"{value:,}".replace(",", " ")
+        if isinstance(value, int | float)
+        else str(value)
+    )
+    return FieldRow(path, said, unit, f"{limit:g} {unit}" if limit is not None else "", over, means(path, value))
+
+
+@router.get("/captures/{number}/messages")
+def found_messages(
+    db: Database,
+    here: ServicesHere,
+    number: int,
+    text: Annotated[str, Query(max_length=200)] = "",
+    name: Annotated[str, Query(max_length=80)] = "",
+    side: Literal["", "ev", "evse"] = "",
+) -> Response:
+    """Messages that hold what was typed, as a fragment."""
+    capture, messages, clock, _ = _opened(db, here, number)
+    test = looking_for(text)
+    rows: list[FoundRow] = []
+    more = 0
+    for kept in _every(messages, side):
+        if (name and not kept.message.name.startswith(name)) or not test(kept.message):
+            continue
+        if len(rows) == _MOST_FOUND:
+            more += 1
+            continue
+        says = ", ".join(
+            f"{k.rpartition('.')[2]} {v}" for k, v in list(kept.message.fields.items())[:60] if _asked_for(text, k, v)
+        )
+        side_word = SIDE_WORDS[_SIDES[kept.side]]
+        rows.append(
+            FoundRow(
+                kept.number, clock.on_session(kept.time_s), side_word, kept.message.name or "not decoded", says[:160]
+            )
+        )
+    return render("parts/found.html", FoundPart(capture.id, rows, more))
+
+
+def _asked_for(text: str, path: str, value: Any) -> bool:
+    words = [w.lower() for w in text.replace(">", " ").replace("<", " ").replace("=", " ").split()]
+    return any(w in path.lower() or w == str(value).lower() for w in words)
+
+
+def _every(messages: KeptMessages, side: str = "") -> Iterator[KeptMessage]:
+    for number in range(len(messages)):
+        if not side or _SIDES[int(messages.sides[number])] == side:
+            yield messages.one(number)
+
+
+@router.get("/captures/{number}/messages.jsonl")
+def messages_jsonl(db: Database, here: ServicesHere, number: int) -> Response:
+    """Every message as a line of JSON."""
+    capture, messages, clock, _ = _opened(db, here, number)
+    lines = (json.dumps(message_entry(kept, clock), ensure_ascii=False) + "\n" for kept in _every(messages))
+    return StreamingResponse(
+        lines, media_type="application/jsonl; charset=utf-8", headers=attachment(f"{stem_of(capture)}.messages.jsonl")
+    )
+
+
+@router.get("/captures/{number}/messages.csv")
+def messages_csv(db: Database, here: ServicesHere, number: int) -> Response:
+    """Every field of every message as a row."""
+    capture, messages, clock, _ = _opened(db, here, number)
+    return StreamingResponse(
+        _csv_lines(messages, clock),
+        media_type="text/csv; charset=utf-8",
+        headers=attachment(f"{stem_of(capture)}.messages.csv"),
+    )
+
+
+def _csv_lines(messages: KeptMessages, clock: Clock) -> Iterator[str]:
+    text = io.StringIO()
+    writer = csv.writer(text)
+    writer.writerow(["number", "time_s", "from", "protocol", "message", "field", "value", "unit"])
+    for kept in _every(messages):
+        head = [
+            kept.number,
+            round(clock.on_session(kept.time_s), 6),
+            _SIDES[kept.side],
+            kept.message.protocol,
+            kept.message.name,
+        ]
+        for path, value in kept.message.fields.items() or [("", "")]:
+            writer.writerow([*head, path, value, unit_of(path)])
+        yield text.getvalue()
+        text.seek(0)
+        text.truncate()
+
+
+@router.get("/captures/{number}/frames.pcapng")
+def frames_of_a_span(
+    db: Database,
+    here: ServicesHere,
+    number: int,
+    start: Annotated[float, Query(alias="from", allow_inf_nan=False)] = -1e12,
+    end: Annotated[float, Query(alias="to", allow_inf_nan=False)] = 1e12,
+) -> Response:
+    """The frames of a stretch of the session's clock."""
+    capture, _, clock, _ = _opened(db, here, number)
+    try:
+        read = read_stored(here.sessions, capture, None)
+    except UnreadableError as error:
+        raise RefusedError(422, f"The frames of “{capture.name}” cannot be read: {error}.") from error
+    assert isinstance(read, FrameCapture)
+    first, last = clock.in_file(start), clock.in_file(end)
+    chosen = [f for f in read.frames if first <= f.time_s <= last]
+    if not chosen:
+        raise RefusedError(404, "There is no frame in this stretch.", "Choose a longer one.")
+    content = pcapng.write(chosen, read.first_at, f"Frames of {capture.name}")
+    return Response(
+        content, media_type="application/octet-stream", headers=attachment(f"{stem_of(capture)}.frames.pcapng")
+    )

@@ -1,0 +1,90 @@
+"""One side of a session: the post or the vehicle of the package `iso15118`, with a fault if one is named.
+
+python peer.py secc IFACE [FAULT]      python peer.py evcc IFACE PROTOCOL MODE [FAULT]
+"""
+
+import asyncio
+import json
+import os
+import sys
+import tempfile
+
+os.environ.setdefault("PKI_PATH", tempfile.mkdtemp())
+
+
+async def secc(iface: str, fault: str) -> None:
+    from iso15118.secc import SECCHandler
+    from iso15118.secc.controller.interface import ServiceStatus
+    from iso15118.secc.controller.simulator import SimEVSEController
+    from iso15118.secc.secc_settings import Config
+    from iso15118.shared.exificient_exi_codec import ExificientEXICodec
+    from iso15118.shared.messages.datatypes import DCEVSEStatus, DCEVSEStatusCode, EVSENotification
+    from iso15118.shared.messages.enums import AuthorizationStatus, IsolationLevel
+
+    class Post(SimEVSEController):
+        loops = 0
+
+        async def is_authorized(self, *args, **kwargs):
+            answer = await super().is_authorized(*args, **kwargs)
+            if fault == "refused":
+                answer.authorization_status = AuthorizationStatus.REJECTED
+            if fault == "never_decides":
+                answer.authorization_status = AuthorizationStatus.ONGOING
+            return answer
+
+        async def get_cable_check_status(self):
+            if fault == "insulation_fault":
+                return IsolationLevel.FAULT
+            if fault == "insulation_hangs":
+                return None
+            return IsolationLevel.VALID
+
+        async def get_dc_evse_status(self):
+            Post.loops += 1
+            if fault == "emergency" and Post.loops > 12:
+                return DCEVSEStatus(
+                    evse_notification=EVSENotification.STOP_CHARGING,
+                    notification_max_delay=0,
+                    evse_isolation_status=IsolationLevel.VALID,
+                    evse_status_code=DCEVSEStatusCode.EVSE_EMERGENCY_SHUTDOWN,
+                )
+            return await super().get_dc_evse_status()
+
+    config = Config()
+    config.load_envs()
+    config.iface = iface
+    post = Post()
+    await post.set_status(ServiceStatus.STARTING)
+    await SECCHandler(exi_codec=ExificientEXICodec(), evse_controller=post, config=config).start(iface)
+
+
+async def evcc(iface: str, protocol: str, mode: str, fault: str) -> None:
+    from iso15118.evcc import EVCCHandler
+    from iso15118.evcc.controller.simulator import SimEVController
+    from iso15118.evcc.evcc_config import load_from_file
+    from iso15118.shared.exificient_exi_codec import ExificientEXICodec
+    from iso15118.shared.settings import load_shared_settings
+
+    wanted = {
+        "supportedProtocols": [protocol],
+        "supportedEnergyServices": [mode],
+        "isCertInstallNeeded": False,
+        "useTls": fault == "tls",
+        "chargeLoopCycle": 20,
+        "energyTransferMode": "DC_extended" if mode == "DC" else "AC_three_phase_core",
+    }
+    load_shared_settings()
+    path = os.path.join(tempfile.mkdtemp(), "ev.json")
+    with open(path, "w") as file:
+        json.dump(wanted, file)
+    config = await load_from_file(path)
+    handler = EVCCHandler(
+        evcc_config=config, iface=iface, exi_codec=ExificientEXICodec(), ev_controller=SimEVController(config)
+    )
+    await handler.start()
+
+
+if __name__ == "__main__":
+    side, iface, *rest = sys.argv[1:]
+    rest += [""] * 3
+    asyncio.run(secc(iface, rest[0]) if side == "secc" else evcc(iface, *rest[:3]))
