@@ -43,6 +43,18 @@ class _Reading:
     first: float | None = None
     before: int = 0  # interfaces of sections that came before
 
+    def plain(self, data: bytes, at: int, length: int) -> bool:
+        """Takes a frame without options, as nearly all are, straight from the file; False for any other block."""
+        number, high, low, kept, original = struct.unpack_from(self.order + "IIIII", data, at + 8)
+        if number >= len(self.interfaces) or length != 32 + (kept + 3 & ~3) or self.first is None:
+            return False
+        interface = self.interfaces[number]
+        when = interface.offset_s + (high << 32 | low) * interface.tick
+        cut = original - kept if original > kept else 0
+        frame = Frame(when - self.first, data[at + 28 : at + 28 + kept], interface.link, cut, self.before + number)
+        self.frames.append(frame)
+        return True
+
     def block(self, kind: int, body: bytes) -> None:
         if kind == _INTERFACE:
             self.interfaces.append(self.interface(body))
@@ -117,6 +129,9 @@ def read(source: Source, options: Options) -> FrameCapture:
             state.remarks.append("The last block is cut off.")
             break
         try:
+            if kind == _ENHANCED and state.plain(data, at, length):
+                at += length
+                continue
             state.block(kind, data[at + 8 : at + length - 4])
         except struct.error as error:
             state.remarks.append(f"A block at byte {at} is passed by: {error}.")

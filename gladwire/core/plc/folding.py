@@ -72,6 +72,7 @@ class _Fold:
     worst: tuple[float, float] = (-1.0, 0.0)
     ranges: dict[str, list[float]] = field(default_factory=dict)
     flags: dict[str, int] = field(default_factory=dict)
+    measured: set[int] = field(default_factory=set)
 
     def add(self, exchange: _Exchange, limit_s: float) -> None:
         self.last = exchange
@@ -85,8 +86,14 @@ class _Fold:
             if wait > self.worst[0]:
                 self.worst = wait, exchange.start_s
         for part in (exchange.request, exchange.answer):
-            if part:
+            # The same message said again changes no range.
+            if part and id(part[1].message) not in self.measured:
+                self.measured.add(id(part[1].message))
                 self._measure(part[1].message.fields)
+            if part:
+                for name in FLAGS:
+                    if part[1].message.fields.get(name) is True:
+                        self.flags[name] = self.flags.get(name, 0) + 1
 
     def _measure(self, fields: dict[str, Any]) -> None:
         ranges = self.ranges
@@ -100,8 +107,6 @@ class _Fold:
                     seen[0] = value
                 elif value > seen[1]:
                     seen[1] = value
-            elif value is True and name in FLAGS:
-                self.flags[name] = self.flags.get(name, 0) + 1
 
     def turn(self, after_hole: bool) -> Turn:
         gaps = [b - a for a, b in zip(self.starts, self.starts[1:], strict=False)]

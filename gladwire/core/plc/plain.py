@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from gladwire.core.plc.conversation import Turn
 from gladwire.core.plc.exi.units import unit_of
 from gladwire.core.plc.folding import FLAGS
-from gladwire.core.standards.v2g_codes import EV_ERRORS, POST_STATUS, RESPONSES, meaning
+from gladwire.core.standards.v2g_codes import EV_ERRORS, POST_STATUS, RESPONSES, meaning, stage_of
 
 _PROTOCOLS = {
     "urn:din:70121:2012:MsgDef": "DIN SPEC 70121",
@@ -43,6 +43,12 @@ def speak(turn: Turn) -> Spoken:
     else:
         evse = f"{evse}{_status(turn)}"
     return Spoken(ev, evse, _remark(turn))
+
+
+def stage_of_turn(turn: Turn) -> str:
+    """The stage a turn belongs to; switching off belongs to the end."""
+    off = turn.asked("ReadyToChargeState") is False or turn.asked("ChargeProgress") == "Stop"
+    return "end" if off else stage_of(turn.stem)
 
 
 def _status(turn: Turn) -> str:

@@ -7,51 +7,57 @@ from typing import NamedTuple
 
 import numpy as np
 
+from gladwire.core.plc.exi.fields import Fields
 from gladwire.core.plc.talking import Heard
 from gladwire.core.waveform import Waveform
 
 RATE_HZ = 20.0
 # A value said longer ago than this is no longer the present one.
-_HELD_S = 5.0
+_HELD_S = 2.0
 _MOST_SAMPLES = 4_000_000
 
 
 class Series(NamedTuple):
-    """One lane. fields: endings of field paths that carry it, the first that a message has counts."""
+    """One lane. field: the path that carries it."""
 
     key: str
     title: str
     unit: str
-    fields: tuple[str, ...]
+    field: str
 
 
+LIMIT = "Amperes the post allows"
 SERIES: tuple[Series, ...] = (
-    Series("v2g_present_v", "Volts the post gives", "V", ("EVSEPresentVoltage",)),
-    Series("v2g_target_v", "Volts the vehicle asks", "V", ("EVTargetVoltage",)),
-    Series("v2g_present_a", "Amperes the post gives", "A", ("EVSEPresentCurrent",)),
-    Series("v2g_target_a", "Amperes the vehicle asks", "A", ("EVTargetCurrent",)),
-    Series("v2g_post_limit_a", "Amperes the post allows", "A", ("EVSEMaximumCurrentLimit",)),
-    Series("v2g_soc", "State of charge", "%", ("DC_EVStatus.EVRESSSOC",)),
+    Series("v2g_present_v", "Volts the post gives", "V", "EVSEPresentVoltage"),
+    Series("v2g_target_v", "Volts the vehicle asks", "V", "EVTargetVoltage"),
+    Series("v2g_present_a", "Amperes the post gives", "A", "EVSEPresentCurrent"),
+    Series("v2g_target_a", "Amperes the vehicle asks", "A", "EVTargetCurrent"),
+    Series("v2g_post_limit_a", LIMIT, "A", "EVSEMaximumCurrentLimit"),
+    Series("v2g_soc", "State of charge", "%", "DC_EVStatus.EVRESSSOC"),
 )
 
 
 def series_of(messages: Sequence[Heard], end_s: float) -> tuple[Waveform, ...]:
     """Lanes of all messages of a capture, held between what was said and empty where nothing was for long."""
-    waves = []
-    for series in SERIES:
-        times: list[float] = []
-        values: list[float] = []
-        for heard in messages:
-            fields = heard.message.fields
-            for name in series.fields:
-                value = fields.get(name)
-                if value is not None:
-                    times.append(heard.time_s)
-                    values.append(value)
-                    break
-        if len(times) > 1:
-            waves.append(_held(series, np.array(times), np.array(values, dtype=np.float64), end_s))
-    return tuple(waves)
+    said: list[tuple[list[float], list[float]]] = [([], []) for _ in SERIES]
+    known: dict[int, list[tuple[int, float]]] = {}
+    for heard in messages:
+        found = known.get(id(heard.message))
+        if found is None:
+            found = known[id(heard.message)] = _values(heard.message.fields)
+        for number, value in found:
+            said[number][0].append(heard.time_s)
+            said[number][1].append(value)
+    return tuple(
+        _held(series, np.array(times), np.array(values, dtype=np.float64), end_s)
+        for series, (times, values) in zip(SERIES, said, strict=True)
+        if len(times) > 1
+    )
+
+
+def _values(fields: Fields) -> list[tuple[int, float]]:
+    """(number of the series, value) of what a message says."""
+    return [(n, fields[s.field]) for n, s in enumerate(SERIES) if fields.get(s.field) is not None]
 
 
 def _held(series: Series, times: np.ndarray, values: np.ndarray, end_s: float) -> Waveform:

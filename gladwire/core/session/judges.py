@@ -152,8 +152,9 @@ def _offer(record: PilotRecord, findings: Sequence[Finding]) -> Verdict:
         return Verdict("not_reached", "The post never oscillates with a vehicle connected.", "none")
     first = made[0]
     short = f"{first.duty_percent:.0f} %" if first.offer_kind == "digital" else amps(first.advertised_current_a or 0.0)
-    why = f"Oscillation from {first.start_s:.2f} s, duty {first.duty_percent:.1f} %."
-    return Verdict("proven", why, short, first.start_s, made[-1].end_s)
+    begun = min(s.start_s for s in record.segments if s.state != "A" and s.offer_kind == first.offer_kind)
+    why = f"Oscillation from {begun:.2f} s, duty {first.duty_percent:.1f} %."
+    return Verdict("proven", why, short, begun, made[-1].end_s)
 
 
 def _request(record: PilotRecord, findings: Sequence[Finding]) -> Verdict:

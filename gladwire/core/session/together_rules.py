@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from gladwire.core.findings import Fact, Finding, Rule, only
-from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import requests
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk
@@ -29,7 +28,7 @@ def _both(scene: Scene) -> Iterator[ConversationRecord]:
 
 def _offer_before_match(scene: Scene) -> Iterator[Fact]:
     pilot = scene.pilot
-    digital = [s for s in offers(pilot) if s.offer_kind == "digital" and s.state != "A"] if pilot else []
+    digital = [s for s in pilot.segments if s.offer_kind == "digital" and s.state != "A"] if pilot else []
     for conversation in _both(scene):
         if not conversation.slac or pilot is None or conversation.slac[0].start_s < pilot.start_s:
             continue

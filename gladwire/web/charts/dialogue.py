@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from gladwire.core.findings import Finding
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import SIDE_WORDS, Closing, ConversationRecord, Discovery, Talk, Turn
-from gladwire.core.plc.plain import Spoken, speak
+from gladwire.core.plc.plain import Spoken, speak, stage_of_turn
 from gladwire.core.plc.slac import SlacRun
 from gladwire.core.session.spine import AC_TALKED_SPINE, DC_SPINE
-from gladwire.core.standards.v2g_codes import stage_of
 
 TITLES = {s.key: s.title for s in (*AC_TALKED_SPINE, *DC_SPINE)}
+_TALKED = [key for key in TITLES if key not in ("seat", "proximity", "lock", "pilot", "offer")]
 # A silence is drawn this high per second, up to a height that still fits a screen; its length stands beside it.
 _PX_PER_S, _MOST_PX = 14.0, 150.0
 _SEEN_GAP_S = 1.0
@@ -62,14 +63,18 @@ def dialogue(capture: int, record: ConversationRecord, findings: tuple[Finding, 
         lines += [_turn_line(turn, talk) for turn in talk.turns]
         lines += [_close_line(c) for c in talk.closings]
     lines.sort(key=lambda line: (line.start_s, line.end_s))
-    broken = next(
-        (f for f in sorted(findings, key=lambda f: f.start_s) if f.severity == "fault" and f.stage in TITLES), None
-    )
+    broken = breaking_point(findings)
     laid = _with_gaps(lines)
     if broken:
         laid = _with_break(laid, broken)
     names = sorted({t.stem for talk in record.talks for t in talk.turns})
     return Dialogue(capture, laid[:_MOST_LINES], max(0, len(laid) - _MOST_LINES), names)
+
+
+def breaking_point(findings: Sequence[Finding]) -> Finding | None:
+    """The first fault in a stage that is talked through."""
+    talked = [f for f in findings if f.severity == "fault" and f.stage in _TALKED]
+    return min(talked, key=lambda f: f.start_s, default=None)
 
 
 def _match_line(run: SlacRun) -> Line:
@@ -135,7 +140,7 @@ def _turn_line(turn: Turn, talk: Talk) -> Line:
         turn.end_s,
         turn.stem,
         spoken,
-        stage_of(turn.stem),
+        stage_of_turn(turn),
         times=times,
         numbers=numbers,
         wait=wait,

@@ -10,15 +10,17 @@ from gladwire.core.lock import LockAttempt
 from gladwire.core.mains import Span
 from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.plc.conversation import ConversationRecord
+from gladwire.core.plc.plain import stage_of_turn
+from gladwire.core.plc.rules.loop import LOOPS
+from gladwire.core.plc.series import LIMIT
 from gladwire.core.plc.slac import SlacRun
 from gladwire.core.roles import ROLE_WORDS, Role
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.clock import on_clock
 from gladwire.core.session.stamps import BY_KEY
 from gladwire.core.standards.pilot_levels import STATES
-from gladwire.core.standards.v2g_codes import stage_of
 from gladwire.store.models import Capture, ChargingSession
-from gladwire.web.charts.dialogue import TITLES
+from gladwire.web.charts.dialogue import TITLES, breaking_point
 from gladwire.web.session_view import SessionView
 
 # Most stretches a lane is told of; more are seen by zooming into the samples.
@@ -33,10 +35,12 @@ _BY_UNIT = {"V": "volts", "A": "amps", "%": "plum"}
 def lanes_json(session: ChargingSession, view: SessionView) -> str:
     """JSON to stand inside a script element."""
     lanes: list[dict[str, Any]] = []
+    grave = breaking_point(view.together.judgement.findings)
+    broken = grave.end_s if grave else None
     for capture, analysis, alignment in zip(view.captures, view.analyses, view.together.alignments, strict=True):
         lanes += [_lane(capture, analysis, alignment, n) for n in range(len(analysis.channels))]
         if analysis.conversation:
-            lanes.append(_talk_lane(capture, analysis.conversation, alignment))
+            lanes.append(_talk_lane(capture, analysis.conversation, alignment, broken))
     lanes.sort(key=_place)
     starts = [lane["start"] for lane in lanes]
     content = {
@@ -60,7 +64,9 @@ def _place(lane: dict[str, Any]) -> tuple[bool, float]:
     return lane["aside"], 0.5 if lane["kind"] == "talk" else _ORDER.index(lane["role"])
 
 
-def _talk_lane(capture: Capture, record: ConversationRecord, alignment: Alignment) -> dict[str, Any]:
+def _talk_lane(
+    capture: Capture, record: ConversationRecord, alignment: Alignment, broken: float | None
+) -> dict[str, Any]:
     """The lane of frames: a mark for each turn, above for the vehicle, below for the post."""
     clock = alignment.clock
     turns: list[dict[str, Any]] = [
@@ -71,7 +77,7 @@ def _talk_lane(capture: Capture, record: ConversationRecord, alignment: Alignmen
             "evse": t.answered,
             "bad": t.failed or not t.answered,
             "title": t.stem + (f" ×{t.count}" if t.count > 1 else ""),
-            "stage": TITLES[stage_of(t.stem)],
+            "stage": TITLES[stage_of_turn(t)],
         }
         for talk in record.talks
         for t in talk.turns
@@ -101,6 +107,7 @@ def _talk_lane(capture: Capture, record: ConversationRecord, alignment: Alignmen
         "segments": [],
         "events": [],
         "turns": turns[:_MOST_MARKS],
+        "breaks": broken,
     }
 
 
@@ -139,11 +146,17 @@ def _lane(capture: Capture, analysis: Analysis, alignment: Alignment, number: in
         "placed": alignment.how,
         "start": clock.on_session(channel.start_s),
         "end": clock.on_session(channel.end_s),
-        "folded": channel.role == "other",
+        "folded": channel.role == "other" or (channel.role == "said" and _idle(analysis, channel)),
         "aside": alignment.how == "none",
         "marks": _marks(analysis, channel),
         **(_pilot_parts(analysis.pilot) if is_pilot and analysis.pilot else {"segments": [], "events": []}),
     }
+
+
+def _idle(analysis: Analysis, channel: ChannelInfo) -> bool:
+    """Before a charge loop only volts have a story to tell, and a limit hardly ever has one."""
+    talks = analysis.conversation.talks if analysis.conversation else ()
+    return channel.name == LIMIT or (channel.unit != "V" and not any(t.of(*LOOPS) for t in talks))
 
 
 def _words(channel: ChannelInfo) -> str:

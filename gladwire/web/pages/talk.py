@@ -181,7 +181,9 @@ def found_messages(
             more += 1
             continue
         says = ", ".join(
-            f"{k.rpartition('.')[2]} {v}" for k, v in list(kept.message.fields.items())[:60] if _asked_for(text, k, v)
+            f"{k.rpartition('.')[2]} {v} {unit_of(k)}".strip()
+            for k, v in list(kept.message.fields.items())[:60]
+            if _asked_for(text, k, v)
         )
         side_word = SIDE_WORDS[_SIDES[kept.side]]
         rows.append(

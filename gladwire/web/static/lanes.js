@@ -134,10 +134,16 @@
   function drawTalk(lane) {
     return function (u) {
       clipped(u, function (c) {
-        const d = dpr(), middle = u.valToPos(0, "y", true), half = 0.62 * u.bbox.height / 2;
+        const d = dpr(), middle = u.valToPos(0, "y", true), half = 0.54 * u.bbox.height / 2;
         c.strokeStyle = ink("line");
         c.lineWidth = d;
         c.beginPath(); c.moveTo(u.bbox.left, middle); c.lineTo(u.bbox.left + u.bbox.width, middle); c.stroke();
+        function cross(x, y) {
+          const r = 6 * d;
+          c.strokeStyle = ink("failed");
+          c.lineWidth = 3 * d;
+          c.beginPath(); c.moveTo(x - r, y - r); c.lineTo(x + r, y + r); c.moveTo(x + r, y - r); c.lineTo(x - r, y + r); c.stroke();
+        }
         let stage = "", free = 0;
         lane.turns.forEach(function (turn) {
           const from = u.valToPos(onClock(lane, turn.start), "x", true), to = Math.max(u.valToPos(onClock(lane, turn.end), "x", true), from + 3 * d);
@@ -149,18 +155,14 @@
           if (turn.ev) c.fillRect(left, middle - half, Math.max(3 * d, to - left), half - 3 * d);
           c.fillStyle = ink("volts");
           if (turn.evse) c.fillRect(left, middle + 3 * d, Math.max(3 * d, to - left), half - 3 * d);
-          if (turn.bad) {
-            const x = to + 9 * d, y = middle + half / 2, r = 5 * d;
-            c.strokeStyle = ink("failed");
-            c.lineWidth = 3 * d;
-            c.beginPath(); c.moveTo(x - r, y - r); c.lineTo(x + r, y + r); c.moveTo(x + r, y - r); c.lineTo(x - r, y + r); c.stroke();
-          }
+          if (turn.bad) cross(to + 9 * d, middle + half / 2);
           if (begins && left >= free) {
             c.fillStyle = ink("ink");
             c.fillText(turn.stage, left, u.bbox.top + 12 * d);
             free = left + 12 * d + c.measureText(turn.stage).width;
           }
         });
+        if (lane.breaks != null) cross(u.valToPos(lane.breaks, "x", true) + 12 * d, middle);
       });
     };
   }

@@ -13,6 +13,8 @@ from gladwire.core.plc.exi.grammar import ATTRIBUTE, ELEMENT, END, TEXT, VALUE, 
 HEADER = 0x80
 REMEMBERED_BITS = 512
 REMEMBERED_VALUES = 4096
+TRIES_ENOUGH = 200
+ENDS = "the message ends in the middle"
 LONGEST_NUMBER_BITS = 10 * 8
 EMPTY: dict[str, Any] = {"string": "", "hex": b"", "base64": b"", "list": []}
 
@@ -72,7 +74,7 @@ class Decoder:
         self.left -= width
         if self.left < 0:
             self.left += width
-            raise ExiError(self.total, "the message ends in the middle")
+            raise ExiError(self.total, ENDS)
         return (self.bits >> self.left) & ((1 << width) - 1)
 
     def element(self, parent: Element, move: Move) -> None:
@@ -104,49 +106,73 @@ class Decoder:
                 self.remember(kind, value, (self.bits >> self.left) & ((1 << used) - 1), used)
 
     def remembered(self, kind: Type) -> Element | None:
-        """The same bits read before as this type give the same element: EXI is a prefix code once strings are apart."""
+        """The same bits read before as this type give the same element: EXI is a prefix code once strings are apart.
+
+        A type whose values hardly ever come back is not asked any more.
+        """
+        kind.tries += 1
+        if kind.tries > TRIES_ENOUGH and kind.hits * 8 < kind.tries:
+            return None
         left, bits = self.left, self.bits
-        for used, values in kind.memo.items():
+        for place, (used, mask, values) in enumerate(kind.memo):
             if used <= left:
-                value = values.get((bits >> (left - used)) & ((1 << used) - 1))
+                value = values.get((bits >> (left - used)) & mask)
                 if value is not None:
                     self.left = left - used
+                    kind.hits += 1
+                    if place:
+                        kind.memo.insert(0, kind.memo.pop(place))
                     return value  # type: ignore[no-any-return]
         return None
 
     @staticmethod
     def remember(kind: Type, value: Element, window: int, used: int) -> None:
-        values = kind.memo.setdefault(used, {})
-        if len(values) >= REMEMBERED_VALUES:
-            values.clear()
-        values[window] = value
+        for length, _, values in kind.memo:
+            if length == used:
+                if len(values) >= REMEMBERED_VALUES:
+                    values.clear()
+                values[window] = value
+                return
+        kind.memo.append((used, (1 << used) - 1, {window: value}))
 
     def fill(self, into: Element, kind: Type) -> None:
         """Walks the states of a complex type until its element ends."""
-        state = kind.first()
+        state = kind.start or kind.first()
+        bits = self.bits
         while True:
-            code = self.read(state.width)
-            if code >= len(state.moves):
+            left = self.left - state.width
+            if left < 0:
+                raise ExiError(self.total, ENDS)
+            self.left = left
+            code = (bits >> left) & state.mask
+            moves = state.moves
+            if code >= len(moves):
                 self.leave(state, kind)
                 if kind.value is not None and OWN not in into:
                     into[OWN] = EMPTY[kind.value[0]]
                 return
-            move = state.moves[code]
-            if move.event == ELEMENT:
+            move = moves[code]
+            event = move.event
+            if event == ELEMENT:
                 self.element(into, move)
-            elif move.event == END:
+            elif event == END:
                 return
-            elif move.event == ATTRIBUTE:
-                assert move.value is not None
-                into[move.name] = self.value(move.name, move.value)
-            elif move.event == VALUE:
-                assert move.value is not None
-                into[OWN] = self.value(kind.name, move.value)
-            elif move.event == TEXT:
-                into[OWN] = into.get(OWN, "") + self.string(kind.name)
             else:
-                raise ExiError(self.total - self.left, f"{kind.name} holds an element of another schema")
+                self.other(into, kind, move)
             state = move.next or kind.after(move)
+
+    def other(self, into: Element, kind: Type, move: Move) -> None:
+        """An attribute, a value beside attributes, plain text, or an element no schema names here."""
+        if move.event == ATTRIBUTE:
+            assert move.value is not None
+            into[move.name] = self.value(move.name, move.value)
+        elif move.event == VALUE:
+            assert move.value is not None
+            into[OWN] = self.value(kind.name, move.value)
+        elif move.event == TEXT:
+            into[OWN] = into.get(OWN, "") + self.string(kind.name)
+        else:
+            raise ExiError(self.total - self.left, f"{kind.name} holds an element of another schema")
 
     def leave(self, state: State, kind: Type) -> None:
         """The one departure from a schema that is read: an element that ends early, as writers end an empty value."""

@@ -42,6 +42,7 @@ class State:
     width: int
     ends: int
     departure_width: int
+    mask: int = 0
 
 
 @dataclass(slots=True, repr=False)
@@ -59,13 +60,15 @@ class Type:
     root: int = -1
     start: State | None = None
     states: dict[Rest, State] = field(default_factory=dict)
-    # Values met before, by how many bits they took: charge loops repeat themselves.
-    memo: dict[int, dict[int, Any]] = field(default_factory=dict)
+    # Values met before, by how many bits they took (bits, mask, values): charge loops repeat themselves.
+    memo: list[tuple[int, int, dict[int, Any]]] = field(default_factory=list)
+    tries: int = 0
+    hits: int = 0
+    # A value alone, without attributes or children.
+    simple: bool = False
 
-    @property
-    def simple(self) -> bool:
-        """A value alone, without attributes or children."""
-        return self.value is not None and not self.attributes
+    def __post_init__(self) -> None:
+        self.simple = self.value is not None and not self.attributes
 
     def first(self) -> State:
         """The state right after the element's start."""
@@ -183,7 +186,8 @@ AT_START, AMONG_ATTRIBUTES, IN_CONTENT = 6, 4, 2
 
 def _state(moves: list[Move], departures: int = IN_CONTENT) -> State:
     ends = next((i for i, m in enumerate(moves) if m.event == END), -1)
-    return State(moves, len(moves).bit_length(), ends, (departures - (ends >= 0)).bit_length())
+    width = len(moves).bit_length()
+    return State(moves, width, ends, (departures - (ends >= 0)).bit_length(), (1 << width) - 1)
 
 
 @dataclass(slots=True, repr=False)

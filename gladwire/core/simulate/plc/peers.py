@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -15,7 +16,7 @@ class Vehicle:
     """A vehicle. protocols: in its order of preference. asks_a: current it wants. full_at: state of charge it stops at.
 
     error: the EV error code it reports from `error_at` (a message name) on. ignores_stop: goes on when asked to stop.
-    silent_after: the answer after which it says nothing more.
+    silent_after: the answer after which it says nothing more. soc_every: loops for one percent more.
     """
 
     protocols: tuple[str, ...] = ("iso2", "din")
@@ -34,6 +35,7 @@ class Vehicle:
     evccid: str = "02A1B2C3D4E5"
     charged_ah: float = 0.0
     loops: int = 0
+    soc_every: int = 40
 
     def status(self, name: str) -> Fields:
         wrong = self.error and self.error_at == name
@@ -120,7 +122,8 @@ class Post:
 
     silent_at: message it never answers. ongoing: message stem -> how often “Ongoing” before “Finished” (-1 for ever).
     insulation: what its check finds. reaches_v: its output in pre-charge ends there. stops_after: loops until it asks to
-    stop. emergency_after: loops until it stops itself. late_at, late_s: message answered late.
+    stop. emergency_after: loops until it stops itself. noise: what its measurements wander with. late_at, late_s: message
+    answered late.
     """
 
     speaks: tuple[str, ...] = ("din", "iso2")
@@ -145,6 +148,7 @@ class Post:
     counts: dict[str, int] = field(default_factory=dict)
     stays_charged: bool = False
     emergency_after: int = -1
+    noise: random.Random | None = None
 
     def answer(self, key: str, name: str, request: Fields) -> Fields | None:
         """Fields of the answer, None for silence."""
@@ -249,6 +253,7 @@ class Post:
         return self.status("PowerDelivery")
 
     def _CurrentDemand(self, key: str, request: Fields) -> Fields:
+        wander = (self.noise.gauss(0, 0.4), self.noise.gauss(0, 0.6)) if self.noise else (0.0, 0.0)
         stopping = 0 <= self.stops_after < self.counts["CurrentDemand"]
         wanted = (
             0.0
@@ -260,8 +265,8 @@ class Post:
         more: Fields = {"EVSEID": self.evse_id, "SAScheduleTupleID": 1} if key == "iso2" else {}
         return {
             **self.status("CurrentDemand"),
-            "EVSEPresentVoltage": round(self.present_v + 0.02 * self.present_a, 1),
-            "EVSEPresentCurrent": round(self.present_a, 1),
+            "EVSEPresentVoltage": round(self.present_v + 0.02 * self.present_a + wander[0], 1),
+            "EVSEPresentCurrent": round(self.present_a + wander[1], 1),
             "EVSECurrentLimitAchieved": asked > self.max_a,
             "EVSEVoltageLimitAchieved": False,
             "EVSEPowerLimitAchieved": asked * self.present_v > self.max_w,

@@ -25,6 +25,7 @@ class Plan:
 
     hangs_up: message stem -> side (0 vehicle, 1 post) that resets right after its answer. plugged_s: before the offer.
     pilot_lost_in_loop: the pilot contact opens after so many loops. patience: answers “Ongoing” the vehicle waits for.
+    pieces: segments a message is cut into. chatter_s: between the modems' own frames.
     """
 
     vehicle: Vehicle = field(default_factory=Vehicle)
@@ -43,6 +44,8 @@ class Plan:
     pilot_lost_in_loop: int = -1
     patience: int = 30
     watch_s: float = 4.0
+    pieces: int = 1
+    chatter_s: float = 1.5
 
 
 @dataclass
@@ -95,7 +98,7 @@ class Stage:
         chatter = Wire(0.4)
         while chatter.time_s < self.wire.time_s:
             chatter.homeplug(BROADCAST, self.secc.mac, _DISCOVER_LIST, b"\1\0\0")
-            chatter.time_s += 1.5
+            chatter.time_s += self.plan.chatter_s
         return sorted([*self.wire.frames, *chatter.frames], key=lambda f: f.time_s)
 
     def _match(self) -> None:
@@ -112,6 +115,8 @@ class Stage:
         if not self.plan.joins:
             self.wire.time_s += 13.0
             raise _StoppedError
+        self.secc = found
+        self.line = Line(self.wire, (self.ev, found))
         self.wire.time_s += 2.2
 
     def _discover(self) -> None:
@@ -182,7 +187,7 @@ class Stage:
         begun = self.wire.time_s
         while self.wire.time_s - begun < plan.loop_s and vehicle.soc < vehicle.full_at:
             told = self.ask("CurrentDemand")
-            vehicle.soc = min(100, vehicle.soc + (vehicle.loops % 40 == 0))
+            vehicle.soc = min(100, vehicle.soc + (vehicle.loops % vehicle.soc_every == 0))
             self.wire.time_s += plan.every_s
             if told["DC_EVSEStatus.EVSENotification"] == "StopCharging" and not vehicle.ignores_stop:
                 return
@@ -236,7 +241,7 @@ class Stage:
             self._close(0)
 
     def _send(self, side: int, payload: bytes) -> dict[str, Any]:
-        self.line.say(side, struct.pack(">BBHI", 1, 0xFE, _EXI, len(payload)) + payload)
+        self.line.say(side, struct.pack(">BBHI", 1, 0xFE, _EXI, len(payload)) + payload, self.plan.pieces)
         return read_message(payload).fields
 
     def _close(self, side: int) -> None:
