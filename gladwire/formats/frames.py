@@ -12,6 +12,8 @@ from gladwire.formats.opening import Source, read_some
 
 LONGEST_FRAME = 256 * 1024
 MOST_BYTES = 2 * 2**30
+# Seconds since 1970 that can be the moment of a capture: from 1971, when a clock was set at all, to 2200.
+EARLIEST, LATEST = 366 * 86400.0, 7.26e9
 
 
 def whole(source: Source) -> tuple[bytes, list[str]]:
@@ -44,5 +46,5 @@ def finished(frames: Sequence[Frame], key: str, remarks: Sequence[str], first_at
         start = frames[0].time_s
         frames = [f._replace(time_s=f.time_s - start) for f in frames]
         first_at += start
-    recorded = datetime.fromtimestamp(first_at, UTC).isoformat() if first_at > 86400 * 366 else ""
+    recorded = datetime.fromtimestamp(first_at, UTC).isoformat() if EARLIEST < first_at < LATEST else ""
     return FrameCapture(tuple(frames), key, tuple(said), recorded, first_at)

@@ -17,6 +17,8 @@ FLAGS = ("EVSECurrentLimitAchieved", "EVSEVoltageLimitAchieved", "EVSEPowerLimit
 # What is different in every message without meaning that something changed.
 _PASSING = ("GenChallenge", "MeterInfo.SigMeterReading", "EVSETimeStamp", "DateTimeNow")
 _MOST_TURNS = 3000
+# Stands for the name of a message that could not be read.
+UNDECODED = "undecoded"
 
 
 @dataclass(slots=True)
@@ -45,8 +47,8 @@ def exchanges(messages: Sequence[tuple[int, Heard]]) -> list[_Exchange]:
     waiting: _Exchange | None = None
     for number, heard in messages:
         name = heard.message.name
-        stem = name[:-3] if name.endswith(("Req", "Res")) else "undecoded"
-        if heard.side == 1 and waiting is not None and stem in (waiting.stem, "undecoded"):
+        stem = name[:-3] if name.endswith(("Req", "Res")) else UNDECODED
+        if heard.side == 1 and waiting is not None and stem in (waiting.stem, UNDECODED):
             waiting.answer = (number, heard)
             waiting.lost = waiting.lost or heard.lost > 0
             waiting = None
@@ -155,7 +157,7 @@ def fold(found: Iterable[_Exchange], protocol: str) -> tuple[Turn, ...]:
             not folds
             or folds[-1].key != key
             or (exchange.lost and exchange.answer is None)
-            or exchange.stem == "undecoded"
+            or exchange.stem == UNDECODED
         ):
             if len(folds) >= _MOST_TURNS and folds[-1].first.stem == exchange.stem:
                 pass  # a talk that changes its mind thousands of times is told in one turn from here on

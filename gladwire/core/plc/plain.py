@@ -8,15 +8,8 @@ from typing import Any, NamedTuple
 from gladwire.core.plc.conversation import Turn
 from gladwire.core.plc.exi.units import unit_of
 from gladwire.core.plc.folding import FLAGS
-from gladwire.core.standards.v2g_codes import EV_ERRORS, POST_STATUS, RESPONSES, meaning, stage_of
+from gladwire.core.standards.v2g_codes import EV_ERRORS, POST_STATUS, PROTOCOLS, RESPONSES, meaning, stage_of
 
-_PROTOCOLS = {
-    "urn:din:70121:2012:MsgDef": "DIN SPEC 70121",
-    "urn:iso:15118:2:2013:MsgDef": "ISO 15118-2",
-    "urn:iso:15118:2:2010:MsgDef": "ISO 15118-2 of 2010",
-    "urn:iso:std:iso:15118:-20:DC": "ISO 15118-20 DC",
-    "urn:iso:std:iso:15118:-20:AC": "ISO 15118-20 AC",
-}
 _PAID = {"Contract": "by contract", "ExternalPayment": "at the post"}
 
 
@@ -133,13 +126,18 @@ def _other(turn: Turn) -> str:
     return turn.response_code or turn.answer.name or "?"
 
 
-def _hello(turn: Turn) -> tuple[str, str]:
+def offers_of(turn: Turn) -> tuple[list[str], str]:
+    """(names of the protocols the vehicle offers, the one chosen or an empty text)."""
     fields = turn.request.fields if turn.request else {}
-    offered = [_PROTOCOLS.get(v, v) for k, v in fields.items() if k.endswith("ProtocolNamespace")]
-    chosen = turn.told("SchemaID")
+    offered = [PROTOCOLS.get(v, v) for k, v in fields.items() if k.endswith(".ProtocolNamespace")]
     ids = [v for k, v in fields.items() if k.endswith("].SchemaID")]
-    name = offered[ids.index(chosen)] if chosen in ids and len(ids) == len(offered) else "that"
-    return f"I speak {' and '.join(offered) or 'something'}.", f"Let us speak {name}."
+    chosen = turn.told("SchemaID")
+    return offered, offered[ids.index(chosen)] if chosen in ids and len(ids) == len(offered) else ""
+
+
+def _hello(turn: Turn) -> tuple[str, str]:
+    offered, chosen = offers_of(turn)
+    return f"I speak {' and '.join(offered) or 'something'}.", f"Let us speak {chosen or 'that'}."
 
 
 def _setup(turn: Turn) -> tuple[str, str]:
@@ -264,7 +262,7 @@ def means(field: str, value: Any) -> str:
     if field.endswith("EVSEStatusCode"):
         return POST_STATUS.get(text, "")
     if field.endswith("ProtocolNamespace"):
-        return _PROTOCOLS.get(text, "")
+        return PROTOCOLS.get(text, "")
     if field.endswith("EVSEID"):
         plain = _text(value)
         return plain if plain != text else ""

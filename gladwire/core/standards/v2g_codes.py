@@ -64,6 +64,17 @@ POST_STATUS: Mapping[str, str] = {
 EMERGENCY = ("EVSE_EmergencyShutdown", "EVSE_Malfunction")
 STOPPING = ("EVSE_Shutdown", "EVSE_UtilityInterruptEvent")
 
+# namespace in supportedAppProtocol -> the protocol's name
+PROTOCOLS: Mapping[str, str] = {
+    "urn:din:70121:2012:MsgDef": "DIN SPEC 70121",
+    "urn:iso:15118:2:2010:MsgDef": "ISO 15118-2 of 2010",
+    "urn:iso:15118:2:2013:MsgDef": "ISO 15118-2",
+    "urn:iso:std:iso:15118:-20:AC": "ISO 15118-20 AC",
+    "urn:iso:std:iso:15118:-20:DC": "ISO 15118-20 DC",
+    "urn:iso:std:iso:15118:-20:WPT": "ISO 15118-20 wireless",
+    "urn:iso:std:iso:15118:-20:ACDP": "ISO 15118-20 pantograph",
+}
+
 # message name without Req or Res -> (stage, what it is for)
 MESSAGES: Mapping[str, tuple[str, str]] = {
     "supportedAppProtocol": ("agree", "which protocols the vehicle speaks"),

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from gladwire.core.findings import Fact, Rule
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
+from gladwire.core.plc.plain import offers_of
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.source import ISO_15118_2, PRACTICE
 from gladwire.core.standards.v2g_codes import MESSAGES, meaning, stage_of
@@ -20,15 +21,16 @@ UNSUITED = (
     "FAILED_WrongEnergyTransferMode",
     "FAILED_ChargingProfileInvalid",
 )
-_NAMES = {"DIN70121": "DIN SPEC 70121", "ISO15118-2": "ISO 15118-2", "": "no protocol"}
 
 
 def _agreed(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
         hello = next(iter(talk.of("supportedAppProtocol")), None)
         if hello and hello.response_code.startswith("OK"):
-            text = f"Vehicle and post agreed on {_NAMES.get(talk.protocol, talk.protocol or 'a protocol not decoded here')}."
-            yield Fact("normal", text, hello.start_s, hello.end_s, talk.protocol, "a protocol both know")
+            chosen = offers_of(hello)[1] or talk.protocol or "a protocol that was not captured"
+            yield Fact(
+                "normal", f"Vehicle and post agreed on {chosen}.", hello.start_s, hello.end_s, chosen, "one both know"
+            )
 
 
 def _no_protocol(record: ConversationRecord) -> Iterator[Fact]:
@@ -36,8 +38,7 @@ def _no_protocol(record: ConversationRecord) -> Iterator[Fact]:
         for hello in talk.of("supportedAppProtocol"):
             if not hello.failed:
                 continue
-            fields = hello.request.fields if hello.request else {}
-            offered = [v for k, v in fields.items() if k.endswith(".ProtocolNamespace")]
+            offered, _ = offers_of(hello)
             text = (
                 f"No common protocol: the vehicle offers {', '.join(offered) or 'none that was captured'}, and the post "
                 f"answers {hello.response_code}."

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Rule
 from gladwire.core.plc.conversation import ConversationRecord
+from gladwire.core.plc.folding import UNDECODED
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.source import MEASUREMENT
 from gladwire.core.standards.v2g_codes import stage_of
@@ -39,10 +40,13 @@ def _undecoded(record: ConversationRecord) -> Iterator[Fact]:
             for said in (turn.request, turn.answer)
             if said is not None and said.error
         ]
-        for turn, said in broken[:3]:
-            name = said.name or "A message without a readable name"
-            text = f"{name} at {said.time_s:.2f} s does not decode whole: {said.error}."
+        for turn, said in [pair for pair in broken if pair[0].stem != UNDECODED][:3]:
+            text = f"{said.name or 'A message'} at {said.time_s:.2f} s does not decode whole: {said.error}."
             yield Fact("note", text, said.time_s, said.time_s, said.error, "decodes whole", stage=stage_of(turn.stem))
+        sealed_up = [said for turn, said in broken if turn.stem == UNDECODED]
+        if sealed_up:
+            text = f"From {sealed_up[0].time_s:.2f} s on messages cannot be read: {sealed_up[0].error}."
+            yield Fact("note", text, sealed_up[0].time_s, sealed_up[-1].time_s, "not read", "decodes whole")
 
 
 def _middle(record: ConversationRecord) -> Iterator[Fact]:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from gladwire.core.findings import Fact, Rule, only
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import SIDE_WORDS, ConversationRecord, Talk, Turn
+from gladwire.core.plc.folding import UNDECODED
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.plc.rules.loop import LOOPS, switched_on
 from gladwire.core.standards.source import IEC_61851_23, ISO_15118_2, ISO_15118_2_TRANSPORT, PRACTICE
@@ -97,7 +98,7 @@ def _reset(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
         stopped = any(t.answer for t in talk.of("SessionStop"))
         first = min(talk.closings, key=lambda c: c.time_s, default=None)
-        if first is None or stopped:
+        if first is None or stopped or talk.turns[-1].stem == UNDECODED:
             continue
         last = talk.turns[-1]
         who = SIDE_WORDS[first.by]

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from gladwire.core.findings import Fact, Rule
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk
+from gladwire.core.plc.folding import UNDECODED
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.source import ISO_15118_2_TIMERS
 from gladwire.core.standards.v2g_codes import stage_of
@@ -58,7 +59,7 @@ def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
     """The vehicle went silent: an answer given, and no next request although the session was not over."""
     for talk in talks_of(record):
         last = talk.turns[-1]
-        if not last.answered or last.stem in _SEALS or last.failed:
+        if not last.answered or last.stem in (*_SEALS, UNDECODED) or last.failed:
             continue
         answer = last.last_answer or last.answer
         if answer is None:
