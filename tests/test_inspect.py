@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import subprocess
 from pathlib import Path
@@ -10,6 +11,8 @@ import numpy as np
 import pytest
 
 from gladwire.cli import main
+from gladwire.core.simulate.plc.session import Plan, play
+from gladwire.formats import pcapng
 from tests.build import QUIET, session
 
 
@@ -97,3 +100,45 @@ def test_trouble_is_one_line_and_exit_2(
     assert (code, out) == (2, "")
     assert says in err
     assert err.count("\n") == 1
+
+
+def test_frames_are_inspected_with_the_contracts_keys(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "a.pcapng"
+    played = play(Plan(loop_s=1.0)).frames
+    path.write_bytes(pcapng.write(played, 1_790_000_000.0))
+    code, out, err = run(capsys, str(path), "--json")
+    assert (code, err) == (0, "")
+    seen = json.loads(out)
+    assert seen["files"] == [{"name": "a.pcapng", "kind": "frames", "format": "pcapng"}]
+    assert "pilot" not in seen
+    slac = seen["slac"][0]
+    assert slac["result"] == "matched"
+    assert {"start_s", "end_s", "run_id", "ev_mac", "evse_mac", "average_attenuation_db", "sounds"} <= set(slac)
+    assert [d["request"] for d in seen["sdp"]] == [True, False]
+    assert seen["sdp"][1]["port"] == 64109
+    first, last = seen["messages"][0], seen["messages"][-1]
+    assert (first["from"], first["protocol"], first["name"]) == ("ev", "SAP", "supportedAppProtocolReq")
+    assert first["fields"]["AppProtocol[0].Priority"] == 1
+    assert (last["from"], last["name"], last["response_code"]) == ("evse", "SessionStopRes", "OK")
+    loop = next(m for m in seen["messages"] if m["name"] == "CurrentDemandRes")
+    assert isinstance(loop["fields"]["EVSEPresentVoltage"], int | float)
+    assert seen["outcome"] == "charged"
+    assert [s["state"] for s in seen["stages"]][5:] == ["proven"] * 10
+    code, out, _ = run(capsys, str(path))
+    assert "Dialogue, port 64109" in out
+
+
+def test_exi_lines_are_decoded_and_encoded_one_a_line(
+    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    digits = "809a02004080c1014181c21151400dc0c142180c0c0c0040"
+    monkeypatch.setattr("sys.stdin", io.StringIO(f"{digits}\n80400040\nzz\n\n"))
+    assert main(["exi", "decode"]) == 0
+    decoded = capsys.readouterr().out.splitlines()
+    assert [json.loads(line).get("name") for line in decoded] == ["PreChargeReq", "supportedAppProtocolRes", None]
+    assert json.loads(decoded[2])["error"]["text"]
+    monkeypatch.setattr("sys.stdin", io.StringIO(decoded[0] + "\n{}\n"))
+    assert main(["exi", "encode"]) == 0
+    encoded = capsys.readouterr().out.splitlines()
+    assert encoded[0] == digits
+    assert encoded[1].startswith("error: ")

@@ -10,7 +10,7 @@ from gladwire.core.standards.source import Source
 
 class Field(NamedTuple):
     """One input. choices: (value, words) for a choice; none for a number or text. slide: lowest, highest and step of a
-    slider beside a number."""
+    slider beside a number. most: characters taken; a longer text gets a larger box."""
 
     name: str
     label: str
@@ -19,6 +19,7 @@ class Field(NamedTuple):
     choices: tuple[tuple[str, str], ...] = ()
     text: bool = False
     slide: tuple[float, float, float] | None = None
+    most: int = 100
 
 
 class Tool(NamedTuple):

@@ -47,12 +47,13 @@ class Line:
 
 @dataclass(frozen=True)
 class Dialogue:
-    """All lines of one capture's conversation. more: lines left out."""
+    """All lines of one capture's conversation. more: lines left out. others: frames beside it, by name and number."""
 
     capture: int
     lines: list[Line]
     more: int
     names: list[str]
+    others: str
 
 
 def dialogue(capture: int, record: ConversationRecord, findings: tuple[Finding, ...]) -> Dialogue:
@@ -68,7 +69,12 @@ def dialogue(capture: int, record: ConversationRecord, findings: tuple[Finding, 
     if broken:
         laid = _with_break(laid, broken)
     names = sorted({t.stem for talk in record.talks for t in talk.turns})
-    return Dialogue(capture, laid[:_MOST_LINES], max(0, len(laid) - _MOST_LINES), names)
+    return Dialogue(capture, laid[:_MOST_LINES], max(0, len(laid) - _MOST_LINES), names, _others(record))
+
+
+def _others(record: ConversationRecord) -> str:
+    kinds = sorted(record.kinds.items(), key=lambda pair: -pair[1])
+    return ", ".join(f"{name} ×{count}" for name, count in kinds[:12]) + (" and others" if len(kinds) > 12 else "")
 
 
 def breaking_point(findings: Sequence[Finding]) -> Finding | None:

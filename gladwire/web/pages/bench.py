@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from fastapi import APIRouter, Request
 from starlette.responses import Response
 
-from gladwire.web.calculators import ac_links, coded_plug, divider, duty, latch, lead, which_lead
+from gladwire.web.calculators import ac_links, coded_plug, divider, duty, latch, lead, message, which_lead
 from gladwire.web.calculators.tool import Tool
 from gladwire.web.errors import RefusedError
 from gladwire.web.templating import render
@@ -23,8 +23,8 @@ TOOLS: tuple[Tool, ...] = (
     lead.TOOL,
     which_lead.TOOL,
     ac_links.TOOL,
+    message.TOOL,
 )
-_MOST_TYPED = 100
 
 
 @dataclass(frozen=True)
@@ -43,6 +43,11 @@ class BenchPage:
     parts: list[ToolPart]
 
 
+def _typed(tool: Tool, asked: Mapping[str, str]) -> dict[str, str]:
+    """What was typed for each field, cut to what it takes."""
+    return {f.name: asked.get(f.name, "")[: f.most] for f in tool.fields}
+
+
 def _part(tool: Tool, typed: Mapping[str, str]) -> ToolPart:
     try:
         return ToolPart(tool, typed, tool.answer(typed), "")
@@ -54,12 +59,12 @@ def _part(tool: Tool, typed: Mapping[str, str]) -> ToolPart:
 @router.get("/bench")
 def bench(request: Request) -> Response:
     """All calculators; one whose key is in the address as `tool` takes its fields from there."""
-    asked = {key: value[:_MOST_TYPED] for key, value in request.query_params.items()}
+    asked = request.query_params
     parts = []
     for tool in TOOLS:
         typed = {field.name: field.default for field in tool.fields}
         if asked.get("tool") == tool.key:
-            typed |= {name: asked.get(name, "") for name in typed}
+            typed = _typed(tool, asked)
         parts.append(_part(tool, typed))
     return render("bench.html", BenchPage("bench", parts))
 
@@ -70,5 +75,4 @@ def one_answer(request: Request, key: str) -> Response:
     tool = next((t for t in TOOLS if t.key == key), None)
     if tool is None:
         raise RefusedError(404, f"There is no calculator “{key}”.", "Choose one on the Bench.")
-    typed = {f.name: request.query_params.get(f.name, "")[:_MOST_TYPED] for f in tool.fields}
-    return render("parts/answer.html", _part(tool, typed))
+    return render("parts/answer.html", _part(tool, _typed(tool, request.query_params)))
