@@ -10,11 +10,12 @@ from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import asking_s, requests
 from gladwire.core.pilot.words import amps, seconds
-from gladwire.core.plc.rules.loop import FLOWS_A, LOOPS, top
+from gladwire.core.plc.rules.loop import LOOPS, top
 from gladwire.core.session.judges import breaking
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import StageResult
 from gladwire.core.session.talk_judges import story as told_story
+from gladwire.core.standards.dc_limits import FLOWS_A
 
 Outcome = Literal["charged", "failed_to_start", "dropped_out", "derated", "unknown"]
 

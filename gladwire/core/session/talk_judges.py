@@ -7,9 +7,10 @@ from collections.abc import Callable, Mapping, Sequence
 from gladwire.core.findings import Finding
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import Talk
-from gladwire.core.plc.rules.loop import FLOWS_A, LOOPS, most_amps
+from gladwire.core.plc.rules.loop import LOOPS, most_amps
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.verdict import Verdict
+from gladwire.core.standards.dc_limits import FLOWS_A
 
 # Findings that break whichever stage they happen in.
 ANYWHERE = frozenset(

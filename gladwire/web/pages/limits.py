@@ -10,7 +10,7 @@ from starlette.responses import Response
 
 from gladwire.core.findings import Rule
 from gladwire.core.rules import ALL
-from gladwire.core.standards import pilot_levels, pilot_timing
+from gladwire.core.standards import dc_limits, pilot_levels, pilot_timing, slac_limits, v2g_codes, v2g_timers
 from gladwire.core.standards.pilot_duty import DIFFERENCES, TABLES, Difference, DutyTable
 from gladwire.core.standards.pilot_levels import SAE_BANDS, STATES, Band, PilotState
 from gladwire.core.standards.source import SOURCES, Source
@@ -34,6 +34,8 @@ class LimitsPage:
     tables: tuple[DutyTable, ...]
     differences: tuple[Difference, ...]
     constants: list[Constant]
+    talked: list[Constant]
+    codes: list[tuple[str, str]]
     rules: tuple[Rule[Any], ...]
     sources: tuple[Source, ...]
 
@@ -64,7 +66,42 @@ def _constants() -> list[Constant]:
     ]  # fmt: skip
 
 
+def _codes() -> list[tuple[str, str]]:
+    """Codes a message may carry, with their meaning."""
+    tables = (v2g_codes.RESPONSES, v2g_codes.EV_ERRORS, v2g_codes.POST_STATUS)
+    return [(code, meaning) for table in tables for code, meaning in table.items()]
+
+
+def _talked() -> list[Constant]:
+    """Limits of the conversation, and whose timers they are."""
+    s, t, d = slac_limits, v2g_timers, dc_limits
+    iso, din = t.timer_source("ISO15118-2"), t.timer_source("DIN70121")
+    slow = f"{t.answer_max_s('ISO15118-2', 'PowerDelivery'):g} s"
+    return [
+        Constant("Attenuation found at once", f"up to {s.FOUND_DB:g} dB on average", s.MATCHING_SOURCE),
+        Constant("Attenuation possible", f"up to {s.POSSIBLE_DB:g} dB", s.MATCHING_SOURCE),
+        Constant("Answer to matching parameters, vehicle waits", f"{s.SEQUENCE_MAX_S:g} s", s.MATCHING_SOURCE),
+        Constant("Results of sounding, vehicle waits", f"{s.RESULTS_MAX_S:g} s", s.MATCHING_SOURCE),
+        Constant(
+            "Match confirmation, vehicle waits", f"{s.MATCH_RESPONSE_MAX_S:g} s, {s.RETRIES} retries", s.MATCHING_SOURCE
+        ),
+        Constant("Modems join after the match", f"within {s.JOIN_MAX_S:g} s", s.MATCHING_SOURCE),
+        Constant("Discovery, vehicle asks", f"every {t.SDP_EVERY_S:g} s, up to {t.SDP_TIMES} times", iso),
+        Constant("Answer to a message, vehicle waits", f"{t.answer_max_s('ISO15118-2', 'SessionSetup'):g} s", iso),
+        Constant("Answer to some (ISO 15118-2), vehicle waits", slow, iso),
+        Constant("Answer in the charge loop, vehicle waits", f"{t.answer_max_s('', 'CurrentDemand'):g} s", iso),
+        Constant("Next request, post waits", f"{t.SEQUENCE_S:g} s", iso),
+        Constant("“Ongoing”, vehicle waits", f"{t.ONGOING_S['ISO15118-2']:g} s", iso),
+        Constant("Ready to charge (DIN), vehicle waits", f"{t.ONGOING_S['DIN70121']:g} s", din),
+        Constant("Cable check, vehicle waits", f"{t.CABLE_CHECK_S:g} s", din),
+        Constant("Pre-charge, vehicle waits", f"{t.PRECHARGE_S:g} s, within {d.CLOSE_V:g} V", din),
+        Constant("Insulation fault", f"under {d.INSULATION_FAULT_OHM_PER_V:g} Ω per volt", d.DC_SOURCE),
+        Constant("Insulation warning", f"under {d.INSULATION_WARNING_OHM_PER_V:g} Ω per volt", d.DC_SOURCE),
+        Constant("Cable after the stop", f"under {d.SAFE_V:g} V", d.DC_SOURCE),
+    ]
+
+
 @router.get("/limits")
 def limits() -> Response:
-    page = LimitsPage("limits", STATES, SAE_BANDS, TABLES, DIFFERENCES, _constants(), ALL, SOURCES)
+    page = LimitsPage("limits", STATES, SAE_BANDS, TABLES, DIFFERENCES, _constants(), _talked(), _codes(), ALL, SOURCES)
     return render("limits.html", page)

@@ -11,6 +11,8 @@ from gladwire.core.plc.exi.element import OWN, Element
 from gladwire.core.plc.exi.grammar import ATTRIBUTE, ELEMENT, END, TEXT, VALUE, Grammar, Move, State, Type
 
 HEADER = 0x80
+# “$EXI” may stand before a stream (section 5.1).
+COOKIE = 0x24455849
 REMEMBERED_BITS = 512
 REMEMBERED_VALUES = 4096
 TRIES_ENOUGH = 200
@@ -53,6 +55,8 @@ class Decoder:
         """The whole document, or what could be read of it with the error that ended it."""
         root, content = "", Element()
         try:
+            if self.bits >> max(self.left - 32, 0) == COOKIE and self.left > 32:
+                self.left -= 32
             if self.read(8) != HEADER:
                 raise ExiError(0, "no plain EXI header (80) at the beginning")
             code = self.read(self.grammar.root_width)

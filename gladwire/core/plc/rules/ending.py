@@ -10,13 +10,10 @@ from gladwire.core.plc.conversation import SIDE_WORDS, ConversationRecord, Talk,
 from gladwire.core.plc.folding import UNDECODED
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.plc.rules.loop import LOOPS, switched_on
+from gladwire.core.standards.dc_limits import SAFE_V, STOP_IGNORED_S
 from gladwire.core.standards.source import IEC_61851_23, ISO_15118_2, ISO_15118_2_TRANSPORT, PRACTICE
 from gladwire.core.standards.v2g_codes import STOPPING, stage_of
 
-# A vehicle that keeps the loop running this long after the post asked to stop has ignored it.
-IGNORED_S = 10.0
-# After contactors open the cable has to be under this.
-SAFE_V = 60.0
 _SETTLED_S = 1.0
 
 
@@ -53,13 +50,13 @@ def _followed(record: ConversationRecord) -> Iterator[Fact]:
             if asked.either("EVSENotification") == "StopCharging"
             else asked.either("EVSEStatusCode")
         )
-        if waited <= IGNORED_S:
+        if waited <= STOP_IGNORED_S:
             if off:
                 text = (
                     f"The post asked to stop ({what}) at {asked.start_s:.2f} s and the vehicle followed after "
                     f"{seconds(waited)}."
                 )
-                yield Fact("note", text, asked.start_s, until, seconds(waited), f"within {IGNORED_S:g} s")
+                yield Fact("note", text, asked.start_s, until, seconds(waited), f"within {STOP_IGNORED_S:g} s")
             continue
         rest = " The plug stays locked as long as the loop runs." if not off else ""
         text = (
@@ -67,7 +64,12 @@ def _followed(record: ConversationRecord) -> Iterator[Fact]:
             f"{seconds(waited)}{' without switching off' if not off else ''}.{rest}"
         )
         yield Fact(
-            "fault", text, asked.start_s, until, f"ignored for {seconds(waited)}", f"followed within {IGNORED_S:g} s"
+            "fault",
+            text,
+            asked.start_s,
+            until,
+            f"ignored for {seconds(waited)}",
+            f"followed within {STOP_IGNORED_S:g} s",
         )
 
 

@@ -8,11 +8,10 @@ from gladwire.core.findings import Fact, Rule
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk
 from gladwire.core.plc.rules.link import talks_of
+from gladwire.core.standards.dc_limits import CLOSE_V, INSULATION_WARNING_OHM_PER_V
 from gladwire.core.standards.source import IEC_61851_23
 from gladwire.core.standards.v2g_timers import CABLE_CHECK_S, PRECHARGE_S, timer_source
 
-# The post has to come this near before the vehicle closes its contactors.
-CLOSE_V = 20.0
 _SETTLED_S = 1.0
 
 
@@ -53,7 +52,8 @@ def _status(record: ConversationRecord) -> Iterator[Fact]:
                 yield Fact("fault", text, turn.start_s, turn.end_s, "Fault", "Valid", stage=stage)
             else:
                 text = (
-                    f"The post warns of insulation {where} at {turn.start_s:.2f} s: under 500 Ω per volt by "
+                    f"The post warns of insulation {where} at {turn.start_s:.2f} s: under "
+                    f"{INSULATION_WARNING_OHM_PER_V:g} Ω per volt by "
                     "its measurement."
                 )
                 yield Fact("suspect", text, turn.start_s, turn.end_s, "Warning", "Valid", stage=stage)

@@ -9,12 +9,11 @@ from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
 from gladwire.core.plc.folding import FLAGS
 from gladwire.core.plc.rules.link import talks_of
+from gladwire.core.standards.dc_limits import FLOWS_A
 from gladwire.core.standards.source import ISO_15118_2, PRACTICE
 from gladwire.core.standards.v2g_codes import EMERGENCY, EV_ERRORS, POST_STATUS, STOPPING, stage_of
 
 LOOPS = ("CurrentDemand", "ChargingStatus")
-# Less than this is no flow.
-FLOWS_A = 1.0
 
 
 def switched_on(talk: Talk) -> Turn | None:
