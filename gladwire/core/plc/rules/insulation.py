@@ -8,7 +8,7 @@ from gladwire.core.findings import Fact, Rule
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk
 from gladwire.core.plc.rules.link import talks_of
-from gladwire.core.standards.dc_limits import CLOSE_V, INSULATION_WARNING_OHM_PER_V
+from gladwire.core.standards.dc_limits import CLOSE_V, INSULATION_FAULT_OHM_PER_V, INSULATION_WARNING_OHM_PER_V
 from gladwire.core.standards.source import IEC_61851_23
 from gladwire.core.standards.v2g_timers import CABLE_CHECK_S, PRECHARGE_S, timer_source
 
@@ -46,15 +46,14 @@ def _status(record: ConversationRecord) -> Iterator[Fact]:
             stage = "insulation" if turn.stem == "CableCheck" else "hold"
             if status == "Fault":
                 text = (
-                    f"The post reports an insulation fault {where} at {turn.start_s:.2f} s: under 100 Ω per "
-                    "volt by its measurement."
+                    f"The post reports an insulation fault {where} at {turn.start_s:.2f} s: under "
+                    f"{INSULATION_FAULT_OHM_PER_V:g} Ω per volt by its measurement."
                 )
                 yield Fact("fault", text, turn.start_s, turn.end_s, "Fault", "Valid", stage=stage)
             else:
                 text = (
                     f"The post warns of insulation {where} at {turn.start_s:.2f} s: under "
-                    f"{INSULATION_WARNING_OHM_PER_V:g} Ω per volt by "
-                    "its measurement."
+                    f"{INSULATION_WARNING_OHM_PER_V:g} Ω per volt by its measurement."
                 )
                 yield Fact("suspect", text, turn.start_s, turn.end_s, "Warning", "Valid", stage=stage)
 
