@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from gladwire.core.plc.conversation import Turn
 from gladwire.core.plc.exi.units import unit_of
-from gladwire.core.plc.folding import FLAGS
+from gladwire.core.plc.folding import FLAGS, UNDECODED
 from gladwire.core.standards.v2g_codes import EV_ERRORS, POST_STATUS, PROTOCOLS, RESPONSES, meaning, stage_of
 
 _PAID = {"Contract": "by contract", "ExternalPayment": "at the post"}
@@ -23,6 +23,9 @@ class Spoken(NamedTuple):
 
 def speak(turn: Turn) -> Spoken:
     """What both say in a turn."""
+    if turn.stem == UNDECODED:
+        said = "Something that is not decoded here."
+        return Spoken(said if turn.request else "", said if turn.answer else "", _remark(turn))
     says = _SAYS.get(turn.stem)
     ev, evse = says(turn) if says else (f"{turn.stem}?" if turn.request else "", _other(turn))
     if not turn.request:

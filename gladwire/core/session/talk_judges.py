@@ -122,7 +122,8 @@ def _agree(scene: Scene, findings: Sequence[Finding]) -> Verdict:
         if agreed:
             return _proven(agreed)
     elif agreed:
-        why = f"{agreed.text} The capture ends before a session is set up."
+        unread = _find(findings, "message_broken")
+        why = f"{agreed.text} {unread.text if unread else 'The capture ends before a session is set up.'}"
         return Verdict("not_captured", why, agreed.measured, agreed.start_s, agreed.end_s)
     return _open(scene, findings, "agree")
 
@@ -171,7 +172,7 @@ def story(findings: Sequence[Finding]) -> str:
         grave = next((f for f in findings if f.severity in ("suspect", "note") and f.code not in _QUIET), None)
         return grave.text if grave else "Nothing in these frames decides how the session went."
     sentences = [f.text for f in parts if f.code in ("loop_held", *_ENDING)][:2] or [parts[-1].text]
-    watch = next((f for f in findings if f.severity == "suspect"), None)
+    watch = next((f for f in findings if f.severity == "suspect" or f.code == "message_broken"), None)
     return " ".join([*sentences, *([f"To watch: {watch.text}"] if watch else [])])
 
 
