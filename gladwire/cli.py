@@ -9,9 +9,9 @@ from typing import cast, get_args
 
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.plc.exi.grammar import KEYS
-from gladwire.core.roles import Role
+from gladwire.core.roles import SettledRole
 
-ROLES = get_args(Role)
+ROLES = get_args(SettledRole)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -58,7 +58,7 @@ def _settled(chosen: argparse.Namespace) -> Settled:
         if what not in ROLES or not name:
             raise ValueError(f"--role {role}: NAME=ROLE was expected, ROLE one of {', '.join(ROLES)}")
     return Settled(
-        roles={name: cast(Role, what) for _, name, what in roles},
+        roles={name: cast(SettledRole, what) for _, name, what in roles},
         scale=chosen.scale,
         inverted=chosen.inverted,
         offset_v=chosen.offset,

@@ -11,7 +11,9 @@ from typing import Literal, NamedTuple
 from gladwire.core.looks import looks_like
 from gladwire.core.waveform import Waveform
 
-Role = Literal["cp", "pp", "lock_current", "lock_position", "mains_v", "mains_a", "contactor", "said", "other"]
+# What a person may settle a sampled channel to be; lanes of what was said in messages are made, not settled.
+SettledRole = Literal["cp", "pp", "lock_current", "lock_position", "mains_v", "mains_a", "contactor", "other"]
+Role = Literal[SettledRole, "said"]
 
 ROLE_WORDS: dict[Role, str] = {
     "cp": "control pilot",

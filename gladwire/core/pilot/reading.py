@@ -7,7 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from gladwire.core.pilot.trace import Correction
-from gladwire.core.roles import Role
+from gladwire.core.roles import SettledRole
 from gladwire.core.standards.pilot_levels import State
 
 Mistake = Literal["scale", "polarity", "offset", "ac_coupled", "clipped", "gaps"]
@@ -43,7 +43,7 @@ class Settled(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    roles: dict[str, Role] = {}
+    roles: dict[str, SettledRole] = {}
     scale: float | None = None
     inverted: bool | None = None
     offset_v: float | None = None

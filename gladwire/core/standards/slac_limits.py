@@ -9,7 +9,6 @@ from __future__ import annotations
 from gladwire.core.standards.source import ISO_15118_3_MATCHING, Source
 
 SEQUENCE_MAX_S = 0.4
-SOUNDING_MAX_S = 0.6
 MATCH_RESPONSE_MAX_S = 0.2
 RESULTS_MAX_S = 1.2
 JOIN_MAX_S = 12.0

@@ -24,7 +24,7 @@ from gladwire.core.pilot.amend import amend
 from gladwire.core.pilot.closeup import cycles_between
 from gladwire.core.pilot.reading import Amendment, Settled
 from gladwire.core.pilot.trace import Correction
-from gladwire.core.roles import Role, signature
+from gladwire.core.roles import SettledRole, signature
 from gladwire.core.standards.pilot_levels import State
 from gladwire.core.waveform import Recording, Samples
 from gladwire.formats import vcd
@@ -265,7 +265,7 @@ class SettleForm(BaseModel):
 
     # Channel names and what each is, in step; an empty role leaves it to the analysis.
     names: list[str] = []
-    roles: list[Role | Literal[""]] = []
+    roles: list[SettledRole | Literal[""]] = []
     scale: OptionalNumber = Field(None, gt=0, le=1e6, allow_inf_nan=False)
     inverted: str = Field("", pattern="^(|yes|no)$")
     offset_v: OptionalNumber = Field(None, ge=-100, le=100, allow_inf_nan=False)

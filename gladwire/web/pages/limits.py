@@ -86,6 +86,7 @@ def _talked() -> list[Constant]:
             "Match confirmation, vehicle waits", f"{s.MATCH_RESPONSE_MAX_S:g} s, {s.RETRIES} retries", s.MATCHING_SOURCE
         ),
         Constant("Modems join after the match", f"within {s.JOIN_MAX_S:g} s", s.MATCHING_SOURCE),
+        Constant("From discovery to a session, vehicle waits", f"{t.SETUP_S:g} s", iso),
         Constant("Discovery, vehicle asks", f"every {t.SDP_EVERY_S:g} s, up to {t.SDP_TIMES} times", iso),
         Constant("Answer to a message, vehicle waits", f"{t.answer_max_s('ISO15118-2', 'SessionSetup'):g} s", iso),
         Constant("Answer to some (ISO 15118-2), vehicle waits", slow, iso),

@@ -11,7 +11,7 @@ from gladwire.core.plc.folding import UNDECODED
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.source import ISO_15118_2_TIMERS
 from gladwire.core.standards.v2g_codes import stage_of
-from gladwire.core.standards.v2g_timers import SEQUENCE_S, answer_max_s, timer_source
+from gladwire.core.standards.v2g_timers import SEQUENCE_S, SETUP_S, answer_max_s, timer_source
 
 _SETTLED_S = 1.0
 _SEALS = ("SessionStop",)
@@ -116,10 +116,24 @@ def _late(record: ConversationRecord) -> Iterator[Fact]:
             )
 
 
+def _slow_setup(record: ConversationRecord) -> Iterator[Fact]:
+    """From the link to a session: the vehicle's set-up timer."""
+    for talk in talks_of(record):
+        begun = [d.time_s for d in record.sdp if d.request and d.time_s <= talk.start_s]
+        earlier = [t.end_s for t in record.talks if t.end_s < talk.start_s]
+        begun = [at for at in begun if not earlier or at > max(earlier)]
+        setup = next((t for t in talk.of("SessionSetup") if t.answer and not t.failed), None)
+        if begun and setup and setup.end_s - begun[0] > SETUP_S:
+            took = setup.end_s - begun[0]
+            text = f"Setting up took {seconds(took)}, from the first discovery to SessionSetupRes."
+            yield Fact("suspect", text, begun[0], setup.end_s, seconds(took), f"within {SETUP_S:g} s", stage="link")
+
+
 RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule(
         "post_silent", "hold", ISO_15118_2_TIMERS, "a request without an answer: who, how long, after what", _answerless
     ),
     Rule("vehicle_silent", "hold", ISO_15118_2_TIMERS, "a vehicle that asks nothing more", _vehicle_silent),
+    Rule("setup_slow", "link", ISO_15118_2_TIMERS, "a set-up longer than the vehicle's timer", _slow_setup),
     Rule("answers_late", "hold", ISO_15118_2_TIMERS, "answers later than the vehicle's timer", _late),
 )
