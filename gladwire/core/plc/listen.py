@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -18,7 +19,7 @@ from gladwire.core.plc.conversation import (
     Talk,
 )
 from gladwire.core.plc.folding import exchanges, fold
-from gladwire.core.plc.frames import FrameCapture
+from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.homeplug import read_mme
 from gladwire.core.plc.packets import Datagram, Management, Segment, packets
 from gladwire.core.plc.series import series_of
@@ -30,6 +31,7 @@ from gladwire.core.plc.v2gtp import SDP_PORT, read_sdp
 from gladwire.core.waveform import Waveform
 
 _SIDES: tuple[Side, Side] = ("ev", "evse")
+_SAME_FRAME_S = 0.01
 
 
 @dataclass(frozen=True)
@@ -44,7 +46,7 @@ class Listening:
 def listen(capture: FrameCapture) -> Listening:
     """Hear a capture of frames. Never raises: what cannot be read is counted and said."""
     ear = _Ear(capture)
-    for packet in packets(capture.frames):
+    for packet in packets(_once(capture.frames)):
         if isinstance(packet, Segment):
             ear.segment(packet)
         elif isinstance(packet, Management):
@@ -54,6 +56,20 @@ def listen(capture: FrameCapture) -> Listening:
         else:
             ear.kinds[packet.kind] += 1
     return ear.finished()
+
+
+def _once(frames: Sequence[Frame]) -> Sequence[Frame]:
+    """Frames that several interfaces of one capture saw pass are one: the later ones become empty, so that numbers stay."""
+    if len({f.interface for f in frames}) < 2:
+        return frames
+    seen: dict[bytes, tuple[float, int]] = {}
+    kept = []
+    for frame in frames:
+        before = seen.get(frame.data)
+        twice = before and before[1] != frame.interface and frame.time_s - before[0] < _SAME_FRAME_S
+        seen[frame.data] = frame.time_s, frame.interface
+        kept.append(frame._replace(data=b"") if twice else frame)
+    return kept
 
 
 class _Ear:

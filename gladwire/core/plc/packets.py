@@ -85,7 +85,8 @@ def packets(captured: Sequence[Frame]) -> Iterator[Packet]:
         try:
             yield _packet(frame, number, fragments)
         except (struct.error, IndexError):
-            yield Other(frame.time_s, number, b"", "cut off in its headers")
+            kind = "cut off in its headers" if data else "seen twice, on another interface"
+            yield Other(frame.time_s, number, b"", kind)
 
 
 def _packet(
@@ -209,7 +210,9 @@ def _transport(
 
 
 def _segment(frame: Frame, number: int, data: bytes, start: int, src_mac: bytes, dst_mac: bytes) -> Segment:
-    end = start + 40 + (data[start + 4] << 8 | data[start + 5])
+    length = data[start + 4] << 8 | data[start + 5]
+    # Segments joined by the network card may carry no length.
+    end = start + 40 + length if length else len(data)
     sport, dport, seq, ack, offset, flags = _TCP_HEAD.unpack_from(data, start + 40)
     payload = data[start + 40 + (offset >> 4) * 4 : end]
     src, dst = (data[start + 8 : start + 24], sport), (data[start + 24 : start + 40], dport)

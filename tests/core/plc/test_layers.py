@@ -204,6 +204,22 @@ def test_a_replug_on_the_same_ports_is_another_connection(healthy: list[Frame]) 
     assert len(record.slac) == 2
 
 
+def test_frames_seen_on_two_interfaces_count_once(healthy: list[Frame]) -> None:
+    twice = [g for f in healthy for g in (f, f._replace(time_s=f.time_s + 2e-5, interface=1))]
+    alone, both = (listen(FrameCapture(tuple(x), "sim")).record for x in (healthy, twice))
+    assert both.talks[0].repeated == 0
+    assert both.slac[0].sounds_sent == alone.slac[0].sounds_sent == 10
+    assert [t.count for t in both.talks[0].turns] == [t.count for t in alone.talks[0].turns]
+
+
+def test_segments_the_network_card_joined_are_read_whole(healthy: list[Frame]) -> None:
+    whole = names(healthy)
+    joined = [
+        f._replace(data=f.data[:18] + b"\0\0" + f.data[20:]) if f.data[12:14] == b"\x86\xdd" else f for f in healthy
+    ]
+    assert names(joined) == whole
+
+
 def test_vlan_extension_headers_and_cooked_frames_are_seen_through() -> None:
     inner = IPv6(src="fe80::1", dst="fe80::2")
     plain = bytes(Ether(src=EV, dst=POST) / inner / TCP(sport=1, dport=2, seq=7, flags="PA") / b"abc")

@@ -40,6 +40,8 @@ _BY_NAME: tuple[tuple[str, str], ...] = (
     ("EnergyToBeDelivered", "Wh"),
     ("EAmount", "Wh"),
     ("MeterReading", "Wh"),
+    ("SigMeterReading", ""),
+    ("startValue", "W"),
     ("RemainingTimeToFullSoC", "s"),
     ("RemainingTimeToBulkSoC", "s"),
     ("DepartureTime", "s"),
