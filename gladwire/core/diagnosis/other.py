@@ -138,7 +138,7 @@ CAUSES = (
             "capture_clipped": 4.0,
         },
         test=NextTest(
-            "Ask again when and where it fails, and capture that with what is missing here: mains, lock, power line frames.",
+            "Ask again when and where it fails, and capture that together with the lanes that are missing here.",
             10,
             "Current follows the offer: the complaint is about something else; ask again when and where.",
             "No current although asked: contactor, supply or charger.",

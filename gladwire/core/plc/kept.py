@@ -41,12 +41,16 @@ class KeptMessages(NamedTuple):
     def __len__(self) -> int:
         return len(self.times_s)
 
-    def one(self, number: int) -> KeptMessage:
-        """A message by its number. Raises IndexError."""
+    def payload(self, number: int) -> bytes:
+        """A message's bytes. Raises IndexError."""
         if not 0 <= number < len(self.times_s):
             raise IndexError(number)
         start = int(self.ends[number - 1]) if number else 0
-        payload = self.payloads[start : int(self.ends[number])].tobytes()
+        return self.payloads[start : int(self.ends[number])].tobytes()
+
+    def one(self, number: int) -> KeptMessage:
+        """A message by its number. Raises IndexError."""
+        payload = self.payload(number)
         key = int(self.keys[number])
         message = read_message(payload, (KEYS[key],) if key >= 0 else KEYS)
         return KeptMessage(

@@ -174,23 +174,18 @@ def found_messages(
     test = looking_for(text)
     rows: list[FoundRow] = []
     more = 0
-    for kept in _every(messages, side):
-        if (name and not kept.message.name.startswith(name)) or not test(kept.message):
+    known: dict[bytes, bool] = {}
+    for place in _numbers(messages, side):
+        payload = messages.payload(place)
+        if payload not in known:
+            message = messages.one(place).message
+            known[payload] = (not name or message.name.startswith(name)) and test(message)
+        if not known[payload]:
             continue
-        if len(rows) == _MOST_FOUND:
+        if len(rows) < _MOST_FOUND:
+            rows.append(_found(messages.one(place), clock, text))
+        else:
             more += 1
-            continue
-        says = ", ".join(
-            f"{k.rpartition('.')[2]} {v} {unit_of(k)}".strip()
-            for k, v in list(kept.message.fields.items())[:60]
-            if _asked_for(text, k, v)
-        )
-        side_word = SIDE_WORDS[_SIDES[kept.side]]
-        rows.append(
-            FoundRow(
-                kept.number, clock.on_session(kept.time_s), side_word, kept.message.name or "not decoded", says[:160]
-            )
-        )
     return render("parts/found.html", FoundPart(capture.id, rows, more))
 
 
@@ -199,10 +194,21 @@ def _asked_for(text: str, path: str, value: Any) -> bool:
     return any(w in path.lower() or w == str(value).lower() for w in words)
 
 
-def _every(messages: KeptMessages, side: str = "") -> Iterator[KeptMessage]:
-    for number in range(len(messages)):
-        if not side or _SIDES[int(messages.sides[number])] == side:
-            yield messages.one(number)
+def _found(kept: KeptMessage, clock: Clock, text: str) -> FoundRow:
+    fields = kept.message.fields.items()
+    said = [f"{k.rpartition('.')[2]} {v} {unit_of(k)}".strip() for k, v in fields if _asked_for(text, k, v)]
+    side = SIDE_WORDS[_SIDES[kept.side]]
+    return FoundRow(
+        kept.number, clock.on_session(kept.time_s), side, kept.message.name or "not decoded", ", ".join(said)[:160]
+    )
+
+
+def _numbers(messages: KeptMessages, side: str) -> Iterator[int]:
+    return (n for n in range(len(messages)) if not side or _SIDES[int(messages.sides[n])] == side)
+
+
+def _every(messages: KeptMessages) -> Iterator[KeptMessage]:
+    return (messages.one(n) for n in range(len(messages)))
 
 
 @router.get("/captures/{number}/messages.jsonl")
