@@ -89,17 +89,7 @@ class _Ear:
             talk = self.talking[id(connection)] = Talking(len(self.talking), connection)
             self.links.append((s.time_s, mac_text(s.src_mac)))
         for piece in connection.feed(s):
-            # Bytes freed by the other side's acknowledgement belong to the one that sent them.
-            side = connection.side(s.src) if piece.frame == s.frame else self._side_of(connection, piece.frame, s)
-            talk.hear(side, piece)
-
-    def _side_of(self, connection: object, frame: int, s: Segment) -> int:
-        """The side of an earlier frame that had to wait."""
-        data = self.capture.frames[frame].data
-        ports = s.src[1].to_bytes(2, "big") + s.dst[1].to_bytes(2, "big")
-        same = data.find(s.src[0] + s.dst[0]) >= 0 and data.find(ports) >= 0
-        side = self.reassembly.current[(s.src, s.dst)].side(s.src)
-        return side if same else 1 - side
+            talk.hear(piece)
 
     def management(self, packet: Management) -> None:
         mme = read_mme(packet)

@@ -45,8 +45,9 @@ class Talking:
     seen: dict[bytes, Message] = field(default_factory=dict)
     begun: bool = False
 
-    def hear(self, side: int, piece: Piece) -> None:
+    def hear(self, piece: Piece) -> None:
         """Bytes of one end that are now in order."""
+        side = piece.side
         if not self.begun:
             self.begun = True
             if looks_like_tls(piece.data):
@@ -113,8 +114,8 @@ class Talking:
 
     def finish(self) -> None:
         """What the end of the capture leaves half said."""
-        for side, piece in self.connection.finish():
-            self.hear(side, piece)
+        for piece in self.connection.finish():
+            self.hear(piece)
         for side, splitter in enumerate(self.splitters):
             for parcel in splitter.rest():
                 self.parcel(side, parcel)

@@ -18,8 +18,9 @@ _MOST_WAITING = 256
 
 
 class Piece(NamedTuple):
-    """Bytes of one direction in order. lost: bytes missing right before them."""
+    """Bytes of one direction in order. side: of the end that sent them. lost: bytes missing right before them."""
 
+    side: int
     time_s: float
     frame: int
     data: bytes
@@ -36,8 +37,9 @@ class Ending(NamedTuple):
 
 @dataclass(slots=True)
 class Half:
-    """One direction."""
+    """One direction: what the end `side` sends."""
 
+    side: int
     next_seq: int | None = None
     waiting: dict[int, Segment] = field(default_factory=dict)
     lost: int = 0
@@ -56,15 +58,12 @@ class Connection:
     opened: bool
     answered: bool = False
     end_s: float = 0.0
-    halves: tuple[Half, Half] = field(default_factory=lambda: (Half(), Half()))
+    halves: tuple[Half, Half] = field(default_factory=lambda: (Half(0), Half(1)))
     endings: list[Ending] = field(default_factory=list)
     initial_seq: int = 0
 
-    def side(self, src: tuple[bytes, int]) -> int:
-        return 0 if src == self.ends[0] else 1
-
     def feed(self, s: Segment) -> list[Piece]:
-        """Bytes that are now in order."""
+        """Bytes that are now in order, of either side: an acknowledgement may free what the other one sent."""
         self.end_s = s.time_s
         side = 0 if s.src == self.ends[0] else 1
         half = self.halves[side]
@@ -76,7 +75,7 @@ class Connection:
                 half.next_seq = s.seq
             if s.seq == half.next_seq and not half.waiting:
                 half.next_seq = (s.seq + len(s.payload)) & 0xFFFFFFFF
-                pieces.append(Piece(s.time_s, s.frame, s.payload, 0))
+                pieces.append(Piece(side, s.time_s, s.frame, s.payload, 0))
             else:
                 self._out_of_order(s, half, pieces)
         if s.flags & ACK:
@@ -120,7 +119,7 @@ class Connection:
             s = half.waiting.pop(seq)
             data = s.payload[-ahead:] if ahead else s.payload
             if data and ahead + len(s.payload) > 0:
-                pieces.append(Piece(s.time_s, s.frame, data, lost))
+                pieces.append(Piece(half.side, s.time_s, s.frame, data, lost))
                 half.next_seq = (start + len(data)) & 0xFFFFFFFF
                 lost = 0
 
@@ -144,14 +143,12 @@ class Connection:
             half.next_seq = seq
         self._drain(half, pieces, max(lost, 0))
 
-    def finish(self) -> list[tuple[int, Piece]]:
-        """What still waits when the capture ends, by side."""
-        rest: list[tuple[int, Piece]] = []
-        for side, half in enumerate(self.halves):
-            pieces: list[Piece] = []
+    def finish(self) -> list[Piece]:
+        """What still waits when the capture ends."""
+        rest: list[Piece] = []
+        for half in self.halves:
             while half.waiting:
-                self.give_up(half, pieces)
-            rest += [(side, p) for p in pieces]
+                self.give_up(half, rest)
         return rest
 
 
