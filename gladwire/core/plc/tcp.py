@@ -170,8 +170,9 @@ class Reassembly:
         if found is None or self._anew(found, s):
             opens_other_way = s.flags & (SYN | ACK) == SYN | ACK
             ends = (s.dst, s.src) if opens_other_way else (s.src, s.dst)
+            first = (s.ack - 1) & 0xFFFFFFFF if opens_other_way else s.seq
             macs = (s.dst_mac, s.src_mac) if opens_other_way else (s.src_mac, s.dst_mac)
-            found = Connection(ends, macs, s.time_s, bool(s.flags & SYN), initial_seq=s.seq)
+            found = Connection(ends, macs, s.time_s, bool(s.flags & SYN), initial_seq=first)
             self.connections.append(found)
             self.current[(s.src, s.dst)] = self.current[(s.dst, s.src)] = found
         return found

@@ -102,6 +102,7 @@ def test_the_one_who_opened_is_found_from_either_end_and_a_new_syn_is_a_new_conn
     streams = Reassembly()
     answer_first = streams.connection_of(segment(1, b"", SYN | ACK, back=True))
     assert answer_first.ends == (A, B)
+    assert streams.connection_of(segment(2**32 - 1, b"", SYN)) is answer_first  # the opening, seen after its answer
     answer_first.feed(segment(2, b"", RST))
     again = streams.connection_of(segment(900, b"", SYN))
     assert again is not answer_first

@@ -98,7 +98,7 @@ def _orderly(record: ConversationRecord) -> Iterator[Fact]:
 
 def _reset(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
-        stopped = any(t.answer for t in talk.of("SessionStop"))
+        stopped = bool(talk.of("SessionStop"))  # asked for: an answer that is missing is told as silence
         first = min(talk.closings, key=lambda c: c.time_s, default=None)
         if first is None or stopped or talk.turns[-1].stem == UNDECODED:
             continue
