@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import cast, get_args
 
 from gladwire.core.pilot.reading import Settled
-from gladwire.core.plc.exi.grammar import KEYS
+from gladwire.core.plc.exi.grammar import PROTOCOLS
 from gladwire.core.roles import SettledRole
 
 ROLES = get_args(SettledRole)
@@ -26,7 +26,7 @@ def main(arguments: list[str] | None = None) -> int:
         server.add_argument("--home", type=Path, default=Path("var") / name, help="where its data lives")
     exi = commands.add_parser("exi", help="decode or encode V2G messages, one a line")
     exi.add_argument("direction", choices=("decode", "encode"))
-    exi.add_argument("--protocol", choices=KEYS, help="instead of finding out")
+    exi.add_argument("--protocol", choices=PROTOCOLS, help="instead of finding out")
     chosen = parser.parse_args(arguments)
     if chosen.command == "inspect":
         return _inspect(chosen)

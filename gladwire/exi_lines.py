@@ -6,8 +6,9 @@ import json
 from typing import Any
 
 from gladwire.core.plc.exi.encoder import EncodeError
-from gladwire.core.plc.exi.grammar import KEYS, grammar
+from gladwire.core.plc.exi.grammar import KEYS, PROTOCOLS, grammar
 from gladwire.core.plc.message import NO_SESSION, Message, messages_of, read_message, write_message
+from gladwire.core.plc.talking import BY_KIND
 
 V2GTP_HEADER = bytes.fromhex("01fe")
 V2GTP_HEADER_BYTES = 8
@@ -23,9 +24,12 @@ def decode_text(text: str, key: str | None = None) -> tuple[bytes, Message]:
         data = bytes.fromhex(digits)
     except ValueError as error:
         raise ValueError(_no_hex(digits)) from error
+    keys = PROTOCOLS[key] if key else KEYS
     if data.startswith(V2GTP_HEADER) and len(data) > V2GTP_HEADER_BYTES:
+        # The payload type names the schema where there are several of one protocol.
+        keys = keys if key else BY_KIND.get(int.from_bytes(data[2:4], "big"), keys)
         data = data[V2GTP_HEADER_BYTES:]
-    return data, read_message(data, (key,) if key else KEYS)
+    return data, read_message(data, keys)
 
 
 def _no_hex(digits: str) -> str:
@@ -77,17 +81,21 @@ def encode_object(wanted: Any, key: str | None = None) -> bytes:
         raise ValueError('"fields" and "header" are objects of path and value')
     if wanted.get("response_code") is not None:
         fields = {"ResponseCode": wanted["response_code"], **fields}
-    key = key or _key_of(wanted)
-    return write_message(key, wanted["name"], fields, header or {"SessionID": NO_SESSION})
+    return write_message(_grammar_of(wanted, key), wanted["name"], fields, header or {"SessionID": NO_SESSION})
 
 
-def _key_of(wanted: dict[str, Any]) -> str:
-    names = {grammar(k).protocol: k for k in KEYS} | {k: k for k in KEYS}
-    if "protocol" in wanted:
-        if wanted["protocol"] not in names:
-            raise ValueError(f"{wanted['protocol']!r} is no protocol known here: {', '.join(names)}")
-        return names[wanted["protocol"]]
-    able = [k for k in KEYS if wanted["name"] in messages_of(k)]
-    if len(able) != 1:
-        raise ValueError(f"{wanted['name']} needs a protocol: {', '.join(able) or 'none known here has it'}")
+def _grammar_of(wanted: dict[str, Any], key: str | None) -> str:
+    """The grammar that has this message. Raises ValueError with a sentence where none or several have it."""
+    keys = PROTOCOLS[key] if key else KEYS
+    said = wanted.get("protocol")
+    if not key and said is not None:
+        keys = PROTOCOLS.get(said) or tuple(k for k in KEYS if grammar(k).protocol == said)
+        if not keys:
+            raise ValueError(f"{said!r} is no protocol known here: {', '.join({grammar(k).protocol: 0 for k in KEYS})}")
+    able = [k for k in keys if wanted["name"] in messages_of(k)]
+    protocols = list(dict.fromkeys(grammar(k).protocol for k in able))
+    if not able:
+        raise ValueError(f"{wanted['name']} is no message of {', '.join({grammar(k).protocol: 0 for k in keys})}")
+    if len(protocols) > 1:
+        raise ValueError(f"{wanted['name']} needs a protocol: {', '.join(protocols)}")
     return able[0]

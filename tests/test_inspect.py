@@ -142,3 +142,22 @@ def test_exi_lines_are_decoded_and_encoded_one_a_line(
     encoded = capsys.readouterr().out.splitlines()
     assert encoded[0] == digits
     assert encoded[1].startswith("error: ")
+
+
+def test_iso_15118_20_goes_both_ways_and_a_payload_type_names_the_schema(
+    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    wanted = {
+        "protocol": "ISO15118-20",
+        "name": "DC_PreChargeReq",
+        "fields": {"EVProcessing": "Ongoing", "EVPresentVoltage": 351.7, "EVTargetVoltage": 400},
+        "header": {"SessionID": "0102030405060708", "TimeStamp": 1790000000},
+    }
+    monkeypatch.setattr("sys.stdin", io.StringIO(json.dumps(wanted) + "\n"))
+    assert main(["exi", "encode"]) == 0
+    digits = capsys.readouterr().out.strip()
+    header = f"01fe8004{len(digits) // 2:08x}"
+    monkeypatch.setattr("sys.stdin", io.StringIO(f"{digits}\n{header}{digits}\n"))
+    assert main(["exi", "decode", "--protocol", "iso20"]) == 0
+    for line in capsys.readouterr().out.splitlines():
+        assert json.loads(line) == wanted

@@ -21,6 +21,11 @@ PROTOCOLS = {
     "sap": ("SAP", "V2G_CI_AppProtocol.xsd"),
     "din": ("DIN70121", "din_spec/V2G_CI_MsgDef.xsd"),
     "iso2": ("ISO15118-2", "iso15118_2/V2G_CI_MsgDef.xsd"),
+    "iso20": ("ISO15118-20", "iso15118_20/V2G_CI_CommonMessages.xsd"),
+    "iso20_dc": ("ISO15118-20", "iso15118_20/V2G_CI_DC.xsd"),
+    "iso20_ac": ("ISO15118-20", "iso15118_20/V2G_CI_AC.xsd"),
+    "iso20_wpt": ("ISO15118-20", "iso15118_20/V2G_CI_WPT.xsd"),
+    "iso20_acdp": ("ISO15118-20", "iso15118_20/V2G_CI_ACDP.xsd"),
 }
 W3C = (
     "http://www.w3.org/2001/XMLSchema",

@@ -18,7 +18,16 @@ from xml.sax.saxutils import escape, quoteattr
 from iso15118.shared.settings import JAR_FILE_PATH
 from py4j.java_gateway import JavaGateway
 
-GENERATED = {"sap": "CommonAppProtocol", "din": "DINSpec_70121", "iso2": "ISO15118_2Grammar"}
+GENERATED = {
+    "sap": "CommonAppProtocol",
+    "din": "DINSpec_70121",
+    "iso2": "ISO15118_2Grammar",
+    "iso20": "ISO15118_20_V2G_CI_CommonMessages",
+    "iso20_dc": "ISO15118_20_V2G_CI_DC",
+    "iso20_ac": "ISO15118_20_V2G_CI_AC",
+    "iso20_wpt": "ISO15118_20_V2G_CI_WPT",
+    "iso20_acdp": "ISO15118_20_V2G_CI_ACDP",
+}
 VARIANTS = ("least", "most", "random 1", "random 2", "random 3", "empty")
 EMPTY = (1, 0)
 
@@ -70,9 +79,16 @@ class Drawing:
                 return dice.random() < 0.5
             case "bits":
                 low, high = kind[1], kind[1] + (1 << kind[2]) - 1
-                high = {(-3, 4): 3, (1, 32): 20, (0, 127): 100, (1, 64): 30, (1, 256): 255, (1, 4): 3}.get(
-                    (low, high), high
-                )
+                high = {
+                    (-3, 4): 3,
+                    (1, 32): 20,
+                    (0, 127): 100,
+                    (1, 64): 30,
+                    (1, 256): 255,
+                    (1, 4): 3,
+                    (12, 1035): 1024,
+                    (0, 1023): 1023,
+                }.get((low, high), high)
                 return (low, high)[ends] if ends is not None else dice.randint(low, high)
             case "uint":
                 return (
@@ -159,15 +175,11 @@ def text(value, kind=("string",)) -> str:
 def documents(key: str, data: dict):
     """Every message in every variant: (variant, root, message, xml, content)."""
     roots = {name: (uri, number) for name, uri, number in data["globals"]}
-    if key == "sap":
-        for name, place in roots.items():
+    if "V2G_Message" not in roots:
+        for name in [n for n in roots if n.endswith(("Req", "Res"))]:
             for variant in VARIANTS:
-                yield (
-                    variant,
-                    name,
-                    name,
-                    *Drawing(data, variant.split()[0], random.Random(f"{name} {variant}")).element(name, *place),
-                )
+                drawing = Drawing(data, variant.split()[0], random.Random(f"{name} {variant}"))
+                yield variant, name, name, *drawing.element(name, *roots[name])
         return
     uri, number = roots["V2G_Message"]
     (_, parts) = data["types"][number]["content"][:2]

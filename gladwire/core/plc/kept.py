@@ -8,11 +8,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gladwire.core.plc.exi.grammar import KEYS, grammar
+from gladwire.core.plc.exi.grammar import KEYS
 from gladwire.core.plc.message import Message, read_message
 from gladwire.core.plc.talking import Heard
-
-_PROTOCOLS = tuple(grammar(key).protocol for key in KEYS)
 
 
 class KeptMessage(NamedTuple):
@@ -67,7 +65,7 @@ class KeptMessages(NamedTuple):
 def keep(messages: Sequence[Heard]) -> KeptMessages:
     """Messages as arrays, in the order given."""
     sizes = np.array([len(m.payload) for m in messages], dtype=np.int64)
-    keys = [_PROTOCOLS.index(m.message.protocol) if m.message.protocol in _PROTOCOLS else -1 for m in messages]
+    keys = [KEYS.index(m.message.key) if m.message.key else -1 for m in messages]
     return KeptMessages(
         np.array([m.time_s for m in messages], dtype=np.float64),
         np.array([m.frame for m in messages], dtype=np.int64),

@@ -1,6 +1,6 @@
 """V2G messages: bytes to names and fields, and back, whichever protocol they speak."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from gladwire.core.plc.exi.decoder import Decoded, ExiError, decode
@@ -10,6 +10,7 @@ from gladwire.core.plc.exi.fields import Fields, flatten, unflatten
 from gladwire.core.plc.exi.grammar import KEYS, Grammar, Type, grammar
 
 ENVELOPE = "V2G_Message"
+HEADER = "Header"
 NO_SESSION = "0000000000000000"
 
 
@@ -17,7 +18,7 @@ NO_SESSION = "0000000000000000"
 class Message:
     """One message. `name` is the standard's (`CurrentDemandReq`), `fields` are flat and in SI units.
 
-    `error` says where a damaged message broke; name and fields then hold what could be read.
+    `error` says where a damaged message broke; name and fields then hold what could be read. `key`: of the grammar.
     """
 
     protocol: str
@@ -25,6 +26,7 @@ class Message:
     fields: Fields
     header: Fields = field(default_factory=dict)
     error: ExiError | None = None
+    key: str = ""
 
     @property
     def response_code(self) -> str | None:
@@ -36,7 +38,7 @@ class Message:
 
 
 def read_message(data: bytes, keys: tuple[str, ...] = KEYS) -> Message:
-    """A message in the first of the protocols `keys` (`sap`, `din`, `iso2`) that reads it whole, else that came nearest."""
+    """A message in the first of the grammars `keys` that reads it whole, else that came nearest."""
     best: tuple[float, Message] | None = None
     for key in keys:
         found = decode(grammar(key), data)
@@ -50,7 +52,7 @@ def read_message(data: bytes, keys: tuple[str, ...] = KEYS) -> Message:
     message = best[1]
     if message.error is None:
         error = ExiError(0, "a root element that is no message") if not message.name else _left_over(data)
-        return Message(message.protocol, message.name, message.fields, message.header, error)
+        return replace(message, error=error)
     return message
 
 
@@ -62,28 +64,47 @@ def shape(rules: Grammar, found: Decoded) -> Message:
     """A decoded document as a message: header apart, fields below the message's own element."""
     if found.root != ENVELOPE:
         name = found.root if found.root.endswith(("Req", "Res")) else ""
-        return Message(rules.protocol, name, flatten(found.content) if name else {}, {}, found.error)
+        if not name or not isinstance(found.content, Element):
+            return Message(rules.protocol, name, {}, {}, found.error, rules.key)
+        # Messages of ISO 15118-20 are root elements, with their header as first child.
+        content = Element((k, v) for k, v in found.content.items() if k != HEADER)
+        header = flatten(found.content.get(HEADER, Element()))
+        return Message(rules.protocol, name, flatten(content), header, found.error, rules.key)
     body = found.content.get("Body", {})
     name = next(iter(body), "")
     content = body.get(name, Element())
-    header = flatten(found.content.get("Header", Element()))
-    return Message(rules.protocol, name, flatten(content), header, found.error)
+    header = flatten(found.content.get(HEADER, Element()))
+    return Message(rules.protocol, name, flatten(content), header, found.error, rules.key)
 
 
 def write_message(key: str, name: str, fields: Fields, header: Fields | None = None) -> bytes:
     """The bytes of a message. Raises EncodeError, naming the field, where the protocol does not allow it."""
     rules = grammar(key)
     try:
-        if key == "sap":
-            return encode(rules, name, unflatten(fields, rules, _root(rules, name)))
+        if ENVELOPE not in names_of_roots(rules):
+            return _write_root(rules, name, fields, header)
         envelope = _root(rules, ENVELOPE)
-        head = unflatten(header or {"SessionID": NO_SESSION}, rules, child(envelope, "Header"))
+        head = unflatten(header or {"SessionID": NO_SESSION}, rules, child(envelope, HEADER))
         content: Any = {name: unflatten(fields, rules, child(child(envelope, "Body"), name))}
-        return encode(rules, ENVELOPE, {"Header": head, "Body": content})
+        return encode(rules, ENVELOPE, {HEADER: head, "Body": content})
     except EncodeError:
         raise
     except ValueError as error:
         raise EncodeError(name, str(error)) from error
+
+
+def _write_root(rules: Grammar, name: str, fields: Fields, header: Fields | None) -> bytes:
+    """A message that is a root element itself; those of ISO 15118-20 carry session and time in their header."""
+    kind = _root(rules, name)
+    content = unflatten(fields, rules, kind)
+    if any(p[0] == "el" and p[1] == HEADER for p in kind.particles):
+        told = {"SessionID": NO_SESSION, "TimeStamp": 0, **(header or {})}
+        content = {HEADER: unflatten(told, rules, child(kind, HEADER)), **content}
+    return encode(rules, name, content)
+
+
+def names_of_roots(rules: Grammar) -> list[str]:
+    return [m.name for m in rules.roots]
 
 
 def _root(rules: Grammar, name: str) -> Type:
@@ -104,7 +125,8 @@ def child(kind: Type, name: str) -> Type:
 def messages_of(key: str) -> list[str]:
     """Names of all messages of a protocol, as its schema lists them."""
     rules = grammar(key)
-    if key == "sap":
-        return [m.name for m in rules.roots]
+    roots = names_of_roots(rules)
+    if ENVELOPE not in roots:
+        return [name for name in roots if name.endswith(("Req", "Res"))]
     body = child(_root(rules, ENVELOPE), "Body")
     return [p[1] for p in body.particles if p[0] == "el" and p[1].endswith(("Req", "Res"))]

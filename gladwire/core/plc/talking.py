@@ -2,17 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 from gladwire.core.plc.exi.decoder import ExiError
-from gladwire.core.plc.exi.grammar import KEYS
+from gladwire.core.plc.exi.grammar import grammar
 from gladwire.core.plc.message import Message, read_message
 from gladwire.core.plc.tcp import Connection, Piece
 from gladwire.core.plc.tls import TlsView, looks_like_tls
 from gladwire.core.plc.v2gtp import EXI, PAYLOAD_TYPES, Parcel, Splitter
 
-# namespace said in supportedAppProtocolReq -> grammar
+# Grammars a payload of type 8001 may follow, and those of the types after it.
+EARLIER: tuple[str, ...] = ("sap", "din", "iso2")
+BY_KIND: dict[int, tuple[str, ...]] = {
+    0x8002: ("iso20",),
+    0x8003: ("iso20_ac",),
+    0x8004: ("iso20_dc",),
+    0x8005: ("iso20_acdp",),
+    0x8006: ("iso20_wpt",),
+    0x8101: ("iso20",),
+    0x8102: ("iso20",),
+}
+# namespace said in supportedAppProtocolReq -> grammar of the messages that follow with type 8001
 PROTOCOLS = {"urn:din:70121:2012:MsgDef": "din", "urn:iso:15118:2:2013:MsgDef": "iso2"}
 _REMEMBERED = 4096
 
@@ -37,7 +48,7 @@ class Talking:
     connection: Connection
     splitters: tuple[Splitter, Splitter] = field(default_factory=lambda: (Splitter(), Splitter()))
     tls: TlsView | None = None
-    keys: tuple[str, ...] = KEYS
+    keys: tuple[str, ...] = EARLIER
     offers: dict[int, str] = field(default_factory=dict)
     agreed: str = ""
     swapped: bool | None = None
@@ -61,17 +72,15 @@ class Talking:
     def parcel(self, side: int, parcel: Parcel) -> None:
         if parcel.kind == EXI:
             message = self.decoded(parcel.payload)
-            if not parcel.whole:
-                error = ExiError(
-                    8 * len(parcel.payload), "the capture ends or has a hole in the middle of this message"
-                )
-                message = Message(message.protocol, message.name, message.fields, message.header, error)
+        elif parcel.kind in BY_KIND:
+            message = self.read(parcel.payload, BY_KIND[parcel.kind])
+            self.agreed = message.protocol
         else:
-            what = PAYLOAD_TYPES[parcel.kind]
-            protocol = "ISO15118-20" if "-20" in what else ""
-            message = Message(
-                protocol, "", {}, {}, ExiError(0, f"{what} ({parcel.kind:04x}), which is not decoded here")
-            )
+            what = f"{PAYLOAD_TYPES[parcel.kind]} ({parcel.kind:04x}), which is not decoded here"
+            message = Message("", "", {}, {}, ExiError(0, what))
+        if not parcel.whole:
+            what = "the capture ends or has a hole in the middle of this message"
+            message = replace(message, error=ExiError(8 * len(parcel.payload), what))
         if message.name:
             requests_from = side if message.request else 1 - side
             self.swapped = self.swapped if self.swapped is not None else requests_from == 1
@@ -80,19 +89,11 @@ class Talking:
         )
 
     def decoded(self, payload: bytes) -> Message:
-        message = self.seen.get(payload)
-        if message is None:
-            message = read_message(payload, self.keys)
-            if len(self.seen) >= _REMEMBERED:
-                self.seen.clear()
-            self.seen[payload] = message
+        message = self.read(payload, self.keys)
         if message.protocol == "SAP" and message.error is None:
             self._negotiated(message)
         elif message.error is None and message.name:
-            key = {"DIN70121": "din", "ISO15118-2": "iso2"}[message.protocol]
-            if self.keys[0] != key:
-                self.keys = (key, *(k for k in KEYS if k != key))
-                self.seen.clear()
+            self._follow(message.key)
             self.agreed = message.protocol
         return message
 
@@ -108,9 +109,24 @@ class Talking:
         namespace = self.offers.get(message.fields.get("SchemaID", -1), "")
         key = PROTOCOLS.get(namespace)
         if key and str(message.response_code).startswith("OK"):
-            self.keys = (key, *(k for k in KEYS if k != key))
+            self._follow(key)
+            self.agreed = grammar(key).protocol
+
+    def _follow(self, key: str) -> None:
+        """From here on this grammar is tried first."""
+        if self.keys[0] != key:
+            self.keys = (key, *(k for k in EARLIER if k != key))
             self.seen.clear()
-            self.agreed = {"din": "DIN70121", "iso2": "ISO15118-2"}[key]
+
+    def read(self, payload: bytes, keys: tuple[str, ...]) -> Message:
+        """A message, decoded once however often it is said."""
+        message = self.seen.get(payload)
+        if message is None:
+            message = read_message(payload, keys)
+            if len(self.seen) >= _REMEMBERED:
+                self.seen.clear()
+            self.seen[payload] = message
+        return message
 
     def finish(self) -> None:
         """What the end of the capture leaves half said."""

@@ -24,7 +24,6 @@ PAYLOAD_TYPES = {
     0x8006: "ISO 15118-20 WPT",
     0x8101: "ISO 15118-20 schedule renegotiation",
     0x8102: "ISO 15118-20 metering confirmation",
-    0x8103: "ISO 15118-20 AC DER",
     SDP_REQUEST: "SDP request",
     SDP_RESPONSE: "SDP response",
     0x9002: "SDP request, wireless",

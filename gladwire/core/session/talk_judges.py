@@ -11,6 +11,7 @@ from gladwire.core.plc.rules.loop import LOOPS, most_amps
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.verdict import Verdict
 from gladwire.core.standards.dc_limits import FLOWS_A
+from gladwire.core.standards.v2g_codes import stage_of
 
 # Findings that break whichever stage they happen in.
 ANYWHERE = frozenset(
@@ -61,6 +62,8 @@ _ORDER: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("ramp", ("PowerDelivery",)),
     ("hold", LOOPS),
 )
+# Read and not yet judged stage by stage.
+NEWER = "ISO15118-20"
 _ENDED = ("vehicle_ended", "session_stopped", "stop_followed", "stop_ignored")
 
 
@@ -108,6 +111,10 @@ def _open(scene: Scene, findings: Sequence[Finding], stage: str) -> Verdict:
         return Verdict("not_captured", "No connection in this capture.")
     if turns_beyond(scene, stage):
         return Verdict("proven", "Passed: later stages are heard.")
+    newer = [t for talk in talks(scene) if talk.protocol == NEWER for t in talk.turns if stage_of(t.stem) == stage]
+    if newer:
+        why = "Heard, in ISO 15118-20: its messages are shown, and only refusals, silence and endings are judged."
+        return Verdict("not_captured", why, "heard", newer[0].start_s, newer[-1].end_s)
     asked = [t for talk in talks(scene) for t in talk.turns if t.stem in dict(_ORDER).get(stage, ())]
     if asked:
         last = asked[-1]

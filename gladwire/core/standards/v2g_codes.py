@@ -96,6 +96,17 @@ MESSAGES: Mapping[str, tuple[str, str]] = {
     "ChargingStatus": ("hold", "how the AC charge goes"),
     "MeteringReceipt": ("hold", "sign the meter's reading"),
     "WeldingDetection": ("end", "are the vehicle's contactors open"),
+    "AuthorizationSetup": ("authorise", "which ways of authorising there are"),
+    "ServiceSelection": ("agree", "which services"),
+    "DC_ChargeParameterDiscovery": ("parameters", "limits of both sides"),
+    "AC_ChargeParameterDiscovery": ("parameters", "limits of both sides"),
+    "ScheduleExchange": ("parameters", "when how much"),
+    "DC_CableCheck": ("insulation", "insulation of the cable"),
+    "DC_PreCharge": ("precharge", "bring the cable to the pack's voltage"),
+    "DC_ChargeLoop": ("hold", "how much current now"),
+    "AC_ChargeLoop": ("hold", "how the AC charge goes"),
+    "MeteringConfirmation": ("hold", "sign the meter's reading"),
+    "DC_WeldingDetection": ("end", "are the vehicle's contactors open"),
     "SessionStop": ("end", "end the session"),
 }
 

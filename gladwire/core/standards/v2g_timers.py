@@ -12,6 +12,7 @@ _ANSWER_S = 2.0
 _SLOW_ANSWERS = ("ServiceDetail", "CertificateInstallation", "CertificateUpdate", "PaymentDetails", "PowerDelivery")
 _SLOW_S = 5.0
 _LOOP_S = 0.25
+_LOOP_20_S = 0.5  # ISO 15118-20
 SEQUENCE_S = 60.0
 SETUP_S = 20.0
 CABLE_CHECK_S = 40.0
@@ -24,6 +25,8 @@ def answer_max_s(protocol: str, stem: str) -> float:
     """How long the vehicle waits for the answer to `stem` + "Req"."""
     if stem == "CurrentDemand":
         return _LOOP_S
+    if stem.endswith("_ChargeLoop"):
+        return _LOOP_20_S
     if protocol == "ISO15118-2" and stem in _SLOW_ANSWERS:
         return _SLOW_S
     return _ANSWER_S

@@ -6,13 +6,20 @@ import json
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
+from gladwire.core.plc.exi.grammar import PROTOCOLS
 from gladwire.core.plc.exi.units import unit_of
 from gladwire.core.plc.plain import means
 from gladwire.core.standards.source import DIN_70121, ISO_15118_2
 from gladwire.exi_lines import as_object, decode_text, encode_object
 from gladwire.web.calculators.tool import Field, Tool
 
-_PROTOCOLS = (("", "find out"), ("sap", "supportedAppProtocol"), ("din", "DIN SPEC 70121"), ("iso2", "ISO 15118-2"))
+_PROTOCOLS = (
+    ("", "find out"),
+    ("sap", "supportedAppProtocol"),
+    ("din", "DIN SPEC 70121"),
+    ("iso2", "ISO 15118-2"),
+    ("iso20", "ISO 15118-20"),
+)
 _EXAMPLE = "809a02004080c1014181c21151400dc0c142180c0c0c0040"
 
 
@@ -30,7 +37,7 @@ class Answer(NamedTuple):
 def answer(typed: Mapping[str, str]) -> Answer:
     text = typed.get("text", "").strip()
     key = typed.get("protocol") or None
-    if key not in (None, "sap", "din", "iso2"):
+    if key is not None and key not in PROTOCOLS:
         raise ValueError(f"{key} is no protocol known here")
     if not text:
         raise ValueError("paste the bytes of a message in hexadecimal, or its fields as JSON")

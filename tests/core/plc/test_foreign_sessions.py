@@ -41,17 +41,15 @@ def test_what_was_set_up_is_what_is_told(name: str, outcome: str, stage: str | N
 def test_everything_of_these_sessions_is_decoded_and_encoded_back_to_the_same_fields() -> None:
     from gladwire.core.plc.message import read_message, write_message
 
-    keys = {"SAP": "sap", "DIN70121": "din", "ISO15118-2": "iso2"}
     seen = set()
     for path in sorted(FOLDER.glob("*.pcapng")):
         taken = take(read_capture(Source(path)))
         for number in range(len(taken.messages)):
             message = taken.messages.one(number).message
             if message.error is None:
-                key = keys[message.protocol]
-                again = write_message(key, message.name, message.fields, message.header)
-                assert read_message(again, (key,)).fields == message.fields
-                seen.add((key, message.name))
+                again = write_message(message.key, message.name, message.fields, message.header)
+                assert read_message(again, (message.key,)).fields == message.fields
+                seen.add((message.key, message.name))
     assert len(seen) > 40
 
 
@@ -83,8 +81,9 @@ def test_an_emergency_in_the_loop_and_a_stop_that_was_followed() -> None:
     assert state(analysis)["hold"] == "failed"
 
 
-def test_a_protocol_not_read_is_a_gap_and_no_fault() -> None:
+def test_iso_15118_20_is_read_and_its_refusals_and_endings_judged() -> None:
     analysis = analysed("iso20_dc")
-    assert analysis.outcome == "unknown"
-    assert not [f for f in analysis.findings if f.severity == "fault"]
+    names = [t.stem for t in analysis.conversation.talks[0].turns]
+    assert names == ["supportedAppProtocol", "SessionSetup", "AuthorizationSetup"]
+    assert [f.code for f in analysis.findings if f.severity == "fault"] == ["connection_closed"]
     assert "ISO 15118-20 DC" in next(f.text for f in analysis.findings if f.code == "protocol_agreed")

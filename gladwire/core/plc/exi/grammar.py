@@ -198,6 +198,7 @@ class Grammar:
     uris: list[str]
     roots: list[Move]
     types: list[Type]
+    key: str = ""
 
     @property
     def root_width(self) -> int:
@@ -229,10 +230,19 @@ def make(data: dict[str, Any]) -> Grammar:
 
 @cache
 def grammar(key: str) -> Grammar:
-    """The grammar named `sap`, `din` or `iso2`. Raises KeyError for another name."""
+    """The grammar of one of KEYS. Raises KeyError for another name."""
     if key not in KEYS:
         raise KeyError(key)
-    return make(json.loads(files(__package__).joinpath(f"grammars/{key}.json").read_text()))
+    made = make(json.loads(files(__package__).joinpath(f"grammars/{key}.json").read_text()))
+    made.key = key
+    return made
 
 
-KEYS = ("sap", "din", "iso2")
+# Every grammar, by the name a person may give: one protocol may have several schemas.
+PROTOCOLS: dict[str, tuple[str, ...]] = {
+    "sap": ("sap",),
+    "din": ("din",),
+    "iso2": ("iso2",),
+    "iso20": ("iso20", "iso20_dc", "iso20_ac", "iso20_wpt", "iso20_acdp"),
+}
+KEYS: tuple[str, ...] = tuple(key for keys in PROTOCOLS.values() for key in keys)

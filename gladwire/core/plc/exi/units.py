@@ -36,7 +36,7 @@ _BY_NAME: tuple[tuple[str, str], ...] = (
     ("PMax", "W"),
     ("MaxPower", "W"),
     ("EVEnergyCapacity", "Wh"),
-    ("EVEnergyRequest", "Wh"),
+    ("EnergyRequest", "Wh"),
     ("EnergyToBeDelivered", "Wh"),
     ("EAmount", "Wh"),
     ("MeterReading", "Wh"),

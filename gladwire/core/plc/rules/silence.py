@@ -66,8 +66,7 @@ def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
             continue
         until = _watched_until(record, talk, answer.time_s)
         waited = until - answer.time_s
-        closed_by_post = [c for c in talk.closings if c.by == "evse"]
-        if talk.closings and not closed_by_post:
+        if talk.closings and min(talk.closings, key=lambda c: c.time_s).by == "ev":
             continue  # the vehicle closed: told as an ending
         if waited < min(SEQUENCE_S, 5.0):
             continue
