@@ -36,7 +36,8 @@ CAUSES = (
         owner="cable",
         prior=1.0,
         speaks_for={
-            "slac_weak": 2.5, "slac_sounds_lost": 2.0, "segments_repeated": 2.0, "slac_late": 0.8, "answers_late": 0.6,
+            "slac_weak": 2.5, "slac_sounds_lost": 2.0, "segments_repeated": 2.0, "slac_late": 0.8,
+            "slac_late_match": 0.8, "answers_late": 0.6,
             "slac_no_answer": 0.8, "post_silent": 0.4,
         },
         speaks_against={"slac_wrong_post": 2.0},

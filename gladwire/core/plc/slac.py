@@ -43,7 +43,7 @@ class SlacRun(BaseModel):
     """One attempt of one vehicle to find its post. What the place of capture did not show is None or 0.
 
     requests: how often parameters were asked for. sounds_sent: counted in this capture. matched_mac: the post the vehicle
-    chose. joined_at_s: first traffic over the new link.
+    chose. match_wait_s: for its confirmation, after the last request. joined_at_s: first traffic over the new link.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -61,6 +61,7 @@ class SlacRun(BaseModel):
     match_asked_at_s: float | None = None
     match_answered_at_s: float | None = None
     match_requests: int = 0
+    match_wait_s: float | None = None
     nid: str = ""
     validated: int | None = None
     key_set_at_s: float | None = None
@@ -266,6 +267,7 @@ def _finished(run: _Run, links: list[tuple[float, str]], end_s: float, runs: lis
         match_asked_at_s=run.match_asked[0] if run.match_asked else None,
         match_answered_at_s=run.match_answered,
         match_requests=len(run.match_asked),
+        match_wait_s=_match_wait(run),
         nid=run.nid,
         validated=run.validated,
         key_set_at_s=run.key_set,
@@ -273,6 +275,12 @@ def _finished(run: _Run, links: list[tuple[float, str]], end_s: float, runs: lis
         problems=tuple(dict.fromkeys(run.problems)),
         result=_result(run, joined, min(until, end_s)),
     )
+
+
+def _match_wait(run: _Run) -> float | None:
+    answered = run.match_answered
+    asked = [at for at in run.match_asked if answered is not None and at <= answered]
+    return answered - asked[-1] if answered is not None and asked else None
 
 
 def _result(run: _Run, joined: float | None, until: float) -> Result:

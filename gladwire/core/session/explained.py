@@ -32,13 +32,11 @@ EXPLAINED: Mapping[str, str] = {
     ),
     "insulation": (
         "The post puts voltage on the cable and measures that nothing leaks to earth. The vehicle's "
-        "contactors are still open, "
-        "so the volts seen are not the pack's."
+        "contactors are still open, so the volts seen are not the pack's."
     ),
     "precharge": (
-        "The post brings the cable to the pack's voltage before the vehicle closes its contactors. Within 20 "
-        "V they may close "
-        "without a spark."
+        "The post brings the cable to the pack's voltage before the vehicle closes its contactors. Within "
+        "20 V they may close without a spark."
     ),
     "ramp": "The vehicle closes its contactors and tells the post to switch on. Current rises over seconds to what is asked.",
     "energise": "The post's contactor closes and mains stand at the inlet. That should follow the request within seconds.",

@@ -100,6 +100,8 @@ def test_the_wrong_post_weak_and_lost_sounds_are_told_with_their_decibels() -> N
     assert float(codes["slac_weak"].measured.split()[0]) == pytest.approx(24, abs=0.5)
     assert codes["slac_sounds_lost"].measured == "7 heard"
     assert codes["slac_several_posts"].measured == "2 posts"
+    late = Plan(listeners=(Listener(MINE, 7.0, confirms_after_s=0.35),))
+    assert "slac_late_match" in {f.code for f in judged(play(late).frames).findings}
     alike = Plan(listeners=(Listener(MINE, 7.0), Listener(OTHER, 8.0)))
     assert "slac_ambiguous" in {f.code for f in judged(play(alike).frames).findings}
 

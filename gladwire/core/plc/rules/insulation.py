@@ -126,8 +126,7 @@ def _not_reached(record: ConversationRecord) -> Iterator[Fact]:
         elif last[2] <= CLOSE_V and not went_on and lasted > PRECHARGE_S and over:
             text = (
                 f"Pre-charge came to {last[1]:.1f} V, {last[2]:.1f} V from what was asked, and the vehicle "
-                "went on asking for "
-                f"{seconds(lasted)} without closing its contactors."
+                f"went on asking for {seconds(lasted)} without closing its contactors."
             )
             yield Fact(
                 "fault",

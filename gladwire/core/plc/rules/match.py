@@ -34,8 +34,9 @@ def _matched(record: ConversationRecord) -> Iterator[Fact]:
             continue
         took = run.match_answered_at_s - run.start_s
         loud = f" at {db(run.chosen.average_db)}" if run.chosen else ""
+        keys = f", keys set at {run.key_set_at_s:.2f} s" if run.key_set_at_s is not None else ""
         joined = f", link used {seconds(run.joined_at_s - run.match_answered_at_s)} later" if run.joined_at_s else ""
-        text = f"The vehicle {run.ev_mac} matched with {run.evse_mac or 'a post'}{loud} within {seconds(took)}{joined}."
+        text = f"The vehicle {run.ev_mac} matched with {run.evse_mac or 'a post'}{loud} within {seconds(took)}{keys}{joined}."
         measured = db(run.chosen.average_db) if run.chosen else "matched"
         yield Fact("normal", text, run.start_s, run.match_answered_at_s, measured, f"up to {FOUND_DB:g} dB")
 
@@ -177,6 +178,14 @@ def _late(record: ConversationRecord) -> Iterator[Fact]:
             )
 
 
+def _late_match(record: ConversationRecord) -> Iterator[Fact]:
+    for run in record.slac:
+        wait, at = run.match_wait_s, run.match_answered_at_s
+        if wait is not None and at is not None and wait > MATCH_RESPONSE_MAX_S:
+            text = f"{run.matched_mac} confirmed the match after {seconds(wait)}."
+            yield Fact("suspect", text, at - wait, at, seconds(wait), f"within {MATCH_RESPONSE_MAX_S:g} s")
+
+
 def _again(record: ConversationRecord) -> Iterator[Fact]:
     by_vehicle: dict[str, list[SlacRun]] = {}
     for run in record.slac:
@@ -220,6 +229,7 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule("slac_sounds_lost", "match", MATCHING_SOURCE, "sounds heard against sounds announced", _sounds),
     Rule("slac_not_joined", "match", MATCHING_SOURCE, "a match without a link", _not_joined),
     Rule("slac_late", "match", MATCHING_SOURCE, "answers to matching later than allowed", _late),
+    Rule("slac_late_match", "match", MATCHING_SOURCE, "a match confirmed later than allowed", _late_match),
     Rule("slac_again", "match", MATCHING_SOURCE, "matching begun more than once, by whom", _again),
     Rule("slac_odd", "match", MATCHING_SOURCE, "matching frames that are cut off or of another shape", _odd),
 )

@@ -98,8 +98,7 @@ def _power(record: ConversationRecord) -> Iterator[Fact]:
         elif turn and high is not None and most is not None and 0 < high < 0.5 * most:
             text = (
                 f"The post offers {high / 1000:g} kW, less than half of the {most / 1000:g} kW the vehicle "
-                "takes: it will charge "
-                "slowly here, and that is the post's limit."
+                "takes: it will charge slowly here, and that is the post's limit."
             )
             yield Fact(
                 "note", text, turn.start_s, turn.end_s, f"{high / 1000:g} kW", f"vehicle up to {most / 1000:g} kW"

@@ -23,6 +23,7 @@ class Listener:
     answers: bool = True
     gives_result: bool = True
     confirms: bool = True
+    confirms_after_s: float = 0.03
 
 
 @dataclass
@@ -86,7 +87,7 @@ class Matching:
         for _ in range(1 if post.confirms else 3):
             body = b"\0\0" + struct.pack("<H", 62) + ends
             wire.homeplug(post.station.mac, self.vehicle.mac, 0x607C, body)
-            wire.time_s += 0.03 if post.confirms else 0.21
+            wire.time_s += post.confirms_after_s if post.confirms else 0.21
         if not post.confirms:
             return None
         confirmed = b"\0\0" + struct.pack("<H", 86) + ends + self.nid + b"\0" + self.nmk
