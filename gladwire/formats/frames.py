@@ -16,13 +16,13 @@ MOST_BYTES = 2 * 2**30
 EARLIEST, LATEST = 366 * 86400.0, 7.26e9
 
 
-def whole(source: Source) -> tuple[bytes, list[str]]:
+def whole(source: Source) -> bytes:
     """The whole file. Raises UnreadableError beyond MOST_BYTES."""
     with source.open() as stream:
         data = read_some(stream, MOST_BYTES + 1)
     if len(data) > MOST_BYTES:
         raise UnreadableError(f"more than {MOST_BYTES // 2**30} GiB of frames; that is beyond one session")
-    return data, []
+    return data
 
 
 def finished(frames: Sequence[Frame], key: str, remarks: Sequence[str], first_at: float) -> FrameCapture:

@@ -24,7 +24,8 @@ def sniff(head: bytes) -> int:
 
 def read(source: Source, options: Options) -> FrameCapture:
     """Raises UnreadableError for a file without one whole frame or of a link type that is none of ours."""
-    data, remarks = whole(source)
+    data = whole(source)
+    remarks: list[str] = []
     order, tick = _KINDS[data[:4]]
     # The upper bits of the link type may hold the length of a check sequence.
     link = struct.unpack_from(order + "I", data, 20)[0] & 0x03FFFFFF

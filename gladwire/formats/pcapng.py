@@ -113,8 +113,8 @@ def sniff(head: bytes) -> int:
 
 def read(source: Source, options: Options) -> FrameCapture:
     """Raises UnreadableError for a file without one whole frame."""
-    data, remarks = whole(source)
-    state = _Reading(remarks=remarks)
+    data = whole(source)
+    state = _Reading()
     at, size = 0, len(data)
     while at + 12 <= size:
         if data[at : at + 4] == _SECTION:

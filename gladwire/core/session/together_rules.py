@@ -14,6 +14,8 @@ from gladwire.core.standards.source import DIN_70121, ISO_15118_3
 
 # Two instruments' clocks agree no better than this unless they share an event.
 _CLOCKS_S = 0.3
+# Nor may an order be held against anyone that their tie, a message and the step it follows, leaves open.
+_TIE_S = 2.0
 # The pilot's step and the message it belongs to lie this close in a session that breaks.
 _BREAKS_WITHIN_S = 3.0
 
@@ -52,14 +54,14 @@ def _request_before_check(scene: Scene) -> Iterator[Fact]:
         if not checks or pilot is None or not pilot.start_s <= checks[0].start_s <= pilot.end_s:
             continue
         begun = checks[0].start_s
-        asking = [s for s in requests(pilot) if s.start_s <= begun + _CLOCKS_S and s.end_s > begun - _CLOCKS_S]
+        asking = [s for s in requests(pilot) if s.start_s <= begun + _TIE_S and s.end_s > begun - _CLOCKS_S]
         if asking:
             text = f"The vehicle is in {asking[-1].state} when the cable check begins at {begun:.2f} s."
             yield Fact(
                 "normal", text, asking[-1].start_s, begun, f"{asking[-1].label}", "C or D before the cable check"
             )
             continue
-        later = next((s for s in requests(pilot) if s.start_s > begun), None)
+        later = next((s for s in requests(pilot) if s.start_s > begun + _TIE_S), None)
         how = f"goes to {later.state} only {seconds(later.start_s - begun)} after" if later else "never goes to C"
         text = f"The cable check begins at {begun:.2f} s in B: the vehicle {how}. A post may wait for C until its timer ends."
         yield Fact(
@@ -94,7 +96,8 @@ def _order_of_end(scene: Scene) -> Iterator[Fact]:
                 "normal", text, min(end, off.start_s), max(end, off.start_s), "in order", "C to B around the switch-off"
             )
         elif after.state in ("A", "E", "F") and abs(end - last) < _BREAKS_WITHIN_S:
-            if end <= last + _CLOCKS_S:
+            # Straight to A is a contact gone; E and F a post may also set once nobody talks any more.
+            if end <= (last + _CLOCKS_S if after.state == "A" else last - _CLOCKS_S):
                 last_word = f"the last message {'follows' if last > end else 'was'} {seconds(abs(last - end))}"
                 text = (
                     f"The pilot goes from C to {after.state} at {end:.2f} s while both still talk; {last_word} "

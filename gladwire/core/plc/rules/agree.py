@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Rule, only
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
 from gladwire.core.plc.plain import offers_of
@@ -175,11 +175,6 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule("response_warning", "agree", ISO_15118_2, "answers that are OK with a warning", _warned),
     Rule("authorisation_refused", "authorise", ISO_15118_2, "authorisation or payment refused", _refused),
     Rule("authorised", "authorise", ISO_15118_2, "authorised, how and after how long", _authorised),
-    Rule(
-        "authorisation_endless",
-        "authorise",
-        PRACTICE,
-        "a post that never decides, or a card still waited for",
-        _endless,
-    ),
+    Rule("authorisation_endless", "authorise", PRACTICE, "a post that never decides", only(_endless, "fault")),
+    Rule("authorisation_waiting", "authorise", PRACTICE, "a card still waited for", only(_endless, "note")),
 )
