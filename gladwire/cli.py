@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import argparse
+import json
 import sys
 from pathlib import Path
 from typing import cast, get_args
 
+from pydantic import ValidationError
+
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.plc.exi.grammar import PROTOCOLS
+from gladwire.core.power.chain import Context
 from gladwire.core.roles import SettledRole
 
 ROLES = get_args(SettledRole)
@@ -47,12 +51,15 @@ def _inspect_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--inverted", action=argparse.BooleanOptionalAction, default=None, help="settle the polarity")
     parser.add_argument("--offset", type=float, metavar="V", help="settle the volts to add")
     parser.add_argument(
+        "--context", type=Path, metavar="FILE", help="what is known of vehicle and post: a flat JSON object"
+    )
+    parser.add_argument(
         "--interval", type=float, metavar="S", help="seconds between samples, where the file does not say"
     )
 
 
 def _settled(chosen: argparse.Namespace) -> Settled:
-    """What the options settle. Raises ValueError for a role that is not understood."""
+    """What the options settle. Raises ValueError for a role or a context that is not understood."""
     roles = [(role, *role.rpartition("=")[::2]) for role in chosen.role]
     for role, name, what in roles:
         if what not in ROLES or not name:
@@ -62,7 +69,28 @@ def _settled(chosen: argparse.Namespace) -> Settled:
         scale=chosen.scale,
         inverted=chosen.inverted,
         offset_v=chosen.offset,
+        context=_context(chosen.context) if chosen.context else None,
     )
+
+
+def _context(path: Path) -> Context:
+    """Raises ValueError with one clear sentence."""
+    try:
+        given = json.loads(path.read_text(encoding="utf-8-sig"))
+    except OSError as error:
+        raise ValueError(f"{path.name}: {error.strerror or error}") from error
+    except ValueError as error:
+        raise ValueError(f"{path.name}: no JSON object: {error}") from error
+    if not isinstance(given, dict):
+        raise ValueError(f"{path.name}: one flat JSON object was expected")
+    unknown = sorted(set(given) - set(Context.model_fields))
+    if unknown:
+        print(f"glad inspect: {path.name}: passed by, not known here: {', '.join(unknown)}", file=sys.stderr)
+    try:
+        return Context.model_validate({key: value for key, value in given.items() if key not in unknown})
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise ValueError(f"{path.name}: “{'.'.join(map(str, first['loc']))}”: {first['msg'].lower()}") from error
 
 
 def _inspect(chosen: argparse.Namespace) -> int:

@@ -14,6 +14,9 @@ from gladwire.core.pilot.record import Segment
 from gladwire.core.plc.conversation import Discovery, Turn
 from gladwire.core.plc.kept import KeptMessage, KeptMessages
 from gladwire.core.plc.slac import SlacRun
+from gladwire.core.power.ledger import Entry
+from gladwire.core.power.limiters import BY_KEY as LIMITERS
+from gladwire.core.power.report import PowerReport
 from gladwire.core.session.clock import Clock, on_clock
 from gladwire.core.session.timeline import Part, Together, put_together
 from gladwire.core.waveform import Recording
@@ -57,7 +60,7 @@ def as_object(results: list[tuple[str, Taken]]) -> dict[str, Any]:
     whole = together(results)
     several = len(results) > 1
     files: list[dict[str, Any]] = [
-        {"name": name, "kind": "frames" if t.messages is not None else "waveform", "format": t.analysis.format}
+        {"name": name, "kind": _kind(t), "format": t.analysis.format}
         | ({"placed": alignment.how, "offset_s": alignment.offset_s, "why": alignment.text} if several else {})
         for (name, t), alignment in zip(results, whole.alignments, strict=True)
     ]
@@ -101,7 +104,44 @@ def as_object(results: list[tuple[str, Taken]]) -> dict[str, Any]:
             for (name, taken), alignment in zip(results, whole.alignments, strict=True)
             for entry in message_entries(taken.messages, alignment.clock)
         ]
+    if whole.scene.powers:
+        content["power"] = power_entry(max(whole.scene.powers, key=lambda p: p.energy_kwh))
     return {key: value for key, value in content.items() if key not in ("pilot", "reading") or value}
+
+
+def _kind(taken: Taken) -> str:
+    if taken.messages is not None:
+        return "frames"
+    return "power" if taken.analysis.power else "waveform"
+
+
+def power_entry(report: PowerReport) -> dict[str, Any]:
+    """A power report under the contract's keys; figures that are not known are absent."""
+    windows = [
+        {**w.model_dump(include={"from_soc", "to_soc", "minutes", "energy_kwh", "average_kw", "peak_kw", "splices"})}
+        for w in report.windows
+    ]
+    return {
+        "samples": report.samples,
+        "energy_kwh": report.energy_kwh,
+        "peak_kw": report.peak_kw,
+        "average_kw": report.average_kw,
+        "source": report.source,
+        "windows": windows,
+        "limiters": [_limiter_entry(e) for e in report.entries],
+        "expected_kwh": report.expected_kwh,
+        "expected": report.expected_words,
+        "verdict": report.verdict,
+        "by": report.by,
+        "confidence": report.sure,
+        "text": report.text,
+        "decides": report.decides,
+    }
+
+
+def _limiter_entry(entry: Entry) -> dict[str, Any]:
+    values = entry.model_dump(mode="json")
+    return {key: value for key, value in values.items() if value not in (None, [])}
 
 
 def slac_entry(run: SlacRun) -> dict[str, Any]:
@@ -191,6 +231,9 @@ def as_text(results: list[tuple[str, Taken]]) -> str:
     for conversation in whole.scene.conversations:
         for talk in conversation.talks:
             lines += ["", f"Dialogue, port {talk.port}", *(_turn_line(t) for t in talk.turns)]
+    for power in whole.scene.powers:
+        lines += ["", f"Power, {power.verdict}", *(_ledger_line(e) for e in power.entries)]
+        lines += [f"  expected {power.expected_kwh:.2f} kWh: {power.expected_words}"]
     lines += ["", "Findings"]
     lines += [f"  {f.severity:<8} {f.text}" for f in said.findings if f.severity != "normal"]
     lines += ["", "Likely causes"]
@@ -200,6 +243,15 @@ def as_text(results: list[tuple[str, Taken]]) -> str:
             f"         next: {cause.next_test}",
         ]
     return "\n".join(lines)
+
+
+def _ledger_line(e: Entry) -> str:
+    cost = f"{e.minutes_cost:6.1f} min" if e.minutes_cost is not None else ""
+    title = " / ".join(LIMITERS[key].title for key in (e.limiter, *e.also[:1]))
+    return (
+        f"  {e.start_s:8.0f} to {e.end_s:8.0f} s  {title:<34} {e.level_kw:7.1f} kW  "
+        f"{e.shortfall_kwh:7.2f} kWh short  {cost}"
+    )
 
 
 def _turn_line(turn: Turn) -> str:

@@ -20,12 +20,11 @@ from pydantic import ValidationError
 
 from gladwire.core.analysis import ANALYSER_VERSION, Analysis, take
 from gladwire.core.pilot.reading import Settled
-from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.roles import signature
 from gladwire.core.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
-from gladwire.formats.reader import Options
+from gladwire.formats.reader import Options, Read
 from gladwire.formats.registry import read_capture
 from gladwire.store.analyses import newest_settlement, refuse, remembered_roles, store_analysis
 from gladwire.store.captures import (
@@ -53,7 +52,7 @@ def original_file(sessions: Sessions, capture: Capture) -> Iterator[Path]:
         yield Path(file.name)
 
 
-def read_stored(sessions: Sessions, capture: Capture, interval_s: float | None) -> Recording | FrameCapture:
+def read_stored(sessions: Sessions, capture: Capture, interval_s: float | None) -> Read:
     """Decode a stored capture. Raises UnreadableError."""
     try:
         with original_file(sessions, capture) as path:
@@ -86,9 +85,9 @@ def work_once(sessions: Sessions, cache: SampleCache, worker: str) -> bool:
     return True
 
 
-def _with_remembered(sessions: Sessions, recording: Recording | FrameCapture, settled: Settled) -> tuple[Settled, str]:
+def _with_remembered(sessions: Sessions, recording: Read, settled: Settled) -> tuple[Settled, str]:
     """(settlement with the roles remembered for this instrument where it names none, who confirmed those)."""
-    if settled.roles or isinstance(recording, FrameCapture):
+    if settled.roles or not isinstance(recording, Recording):
         return settled, ""
     with sessions() as db:
         key = signature(recording.format, [(w.name, w.unit) for w in recording.channels])

@@ -20,14 +20,18 @@ from gladwire.core.plc.conversation import ConversationRecord
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.kept import KeptMessages, keep
 from gladwire.core.plc.listen import listen
+from gladwire.core.power.lanes import lanes_of, record_of
+from gladwire.core.power.record import PowerRecord
+from gladwire.core.power.report import PowerReport, report_of
 from gladwire.core.proximity_lane import ProximityRecord, measure_proximity
 from gladwire.core.roles import Role, RoleOf, roles_of
 from gladwire.core.session.judgement import Judgement, judge
 from gladwire.core.session.scene import Scene
 from gladwire.core.waveform import Recording, Waveform
 
+_LEDGER_FROM_MIN = 2.0
 # Raise when results would differ for the same capture; stored results of an older analyser are then rebuilt.
-ANALYSER_VERSION = 4
+ANALYSER_VERSION = 5
 
 
 class ChannelInfo(BaseModel):
@@ -73,6 +77,7 @@ class Analysis(Judgement):
     contactors: tuple[ContactorRecord, ...] = ()
     power_noise: tuple[PowerNoise, ...] = ()
     conversation: ConversationRecord | None = None
+    power: PowerReport | None = None
 
     @property
     def start_s(self) -> float:
@@ -94,6 +99,7 @@ class Analysis(Judgement):
             contactors=self.contactors,
             power_noise=self.power_noise,
             conversations=(self.conversation,) if self.conversation else (),
+            powers=(self.power,) if self.power else (),
         )
 
 
@@ -131,10 +137,12 @@ class Taken(NamedTuple):
     messages: KeptMessages | None = None
 
 
-def take(read: Recording | FrameCapture, settled: Settled | None = None) -> Taken:
-    """Analyse what a reader returned, samples or frames. Raises as `analyse` does."""
+def take(read: Recording | FrameCapture | PowerRecord, settled: Settled | None = None) -> Taken:
+    """Analyse what a reader returned: samples, frames or a power record. Raises as `analyse` does."""
     if isinstance(read, Recording):
         return Taken(analyse(read, settled), read)
+    if isinstance(read, PowerRecord):
+        return _take_power(read, settled or Settled())
     heard = listen(read)
     lanes = Recording(heard.lanes, read.format, read.remarks, read.recorded_at)
     measured = Analysis(
@@ -145,10 +153,35 @@ def take(read: Recording | FrameCapture, settled: Settled | None = None) -> Take
         channel_index=None,
         channel_why="",
         conversation=heard.record,
+        power=_said_power(heard.lanes, settled or Settled()),
         **_NOT_JUDGED.__dict__,
     )
     judged = measured.model_copy(update=judge(measured.scene).__dict__)
     return Taken(judged, lanes, keep(heard.messages))
+
+
+def _take_power(record: PowerRecord, settled: Settled) -> Taken:
+    """Raises ValueError where nothing in the record tells power."""
+    report = report_of(record, settled.context)
+    lanes = Recording(lanes_of(record), record.format, record.remarks, record.recorded_at)
+    measured = Analysis(
+        format=record.format,
+        recorded_at=record.recorded_at,
+        remarks=(*record.remarks, *record.derived),
+        channels=tuple(_info(w, RoleOf(n, "power", "name")) for n, w in enumerate(lanes.channels)),
+        channel_index=None,
+        channel_why="",
+        power=report,
+        **_NOT_JUDGED.__dict__,
+    )
+    return Taken(measured.model_copy(update=judge(measured.scene).__dict__), lanes)
+
+
+def _said_power(lanes: Sequence[Waveform], settled: Settled) -> PowerReport | None:
+    """The power record of a conversation, where power flows long enough to be held against anything."""
+    record = record_of(lanes)
+    report = report_of(record, settled.context) if record else None
+    return report if report and report.flowing_minutes >= _LEDGER_FROM_MIN else None
 
 
 _NOT_JUDGED = Judgement(findings=(), stages=(), outcome="unknown", verdict="", causes=())

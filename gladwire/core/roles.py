@@ -11,9 +11,10 @@ from typing import Literal, NamedTuple
 from gladwire.core.looks import looks_like
 from gladwire.core.waveform import Waveform
 
-# What a person may settle a sampled channel to be; lanes of what was said in messages are made, not settled.
+# What a person may settle a sampled channel to be; lanes of what was said in messages or of a power record
+# are made, not settled.
 SettledRole = Literal["cp", "pp", "lock_current", "lock_position", "mains_v", "mains_a", "contactor", "other"]
-Role = Literal[SettledRole, "said"]
+Role = Literal[SettledRole, "said", "power"]
 
 ROLE_WORDS: dict[Role, str] = {
     "cp": "control pilot",
@@ -24,6 +25,7 @@ ROLE_WORDS: dict[Role, str] = {
     "mains_a": "mains current",
     "contactor": "contactor line",
     "said": "said in messages",
+    "power": "power record",
     "other": "something else",
 }
 _PROXIMITY = re.compile(r"\b(pp|prox\w*)\b", re.IGNORECASE)

@@ -13,6 +13,8 @@ from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.rules import RULES
 from gladwire.core.plc.conversation import ConversationRecord
 from gladwire.core.plc.rules import RULES as CONVERSATION_RULES
+from gladwire.core.power.report import PowerReport
+from gladwire.core.power.rules import RULES as POWER_RULES
 from gladwire.core.proximity_lane import ProximityRecord
 from gladwire.core.session import scene_rules, stamp_rules, together_rules
 from gladwire.core.session.scene import Scene
@@ -23,5 +25,6 @@ LOCK: tuple[Rule[LockRecord], ...] = lock_rules.RULES
 MAINS: tuple[Rule[Ac], ...] = mains_rules.RULES
 CONTACTOR: tuple[Rule[Switching], ...] = contactor_rules.RULES
 CONVERSATION: tuple[Rule[ConversationRecord], ...] = CONVERSATION_RULES
+POWER: tuple[Rule[PowerReport], ...] = POWER_RULES
 SCENE: tuple[Rule[Scene], ...] = (*scene_rules.RULES, *together_rules.RULES, *stamp_rules.RULES)
-ALL: tuple[Rule[Any], ...] = (*PILOT, *PROXIMITY, *LOCK, *MAINS, *CONTACTOR, *CONVERSATION, *SCENE)
+ALL: tuple[Rule[Any], ...] = (*PILOT, *PROXIMITY, *LOCK, *MAINS, *CONTACTOR, *CONVERSATION, *POWER, *SCENE)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 Samples = NDArray[np.float32]
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
 
 
 @dataclass(frozen=True)

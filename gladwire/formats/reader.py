@@ -6,8 +6,11 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from gladwire.core.plc.frames import FrameCapture
+from gladwire.core.power.record import PowerRecord
 from gladwire.core.waveform import Recording
 from gladwire.formats.opening import Source
+
+Read = Recording | FrameCapture | PowerRecord
 
 
 class Options(NamedTuple):
@@ -22,4 +25,4 @@ class Reader(NamedTuple):
     key: str
     title: str
     sniff: Callable[[bytes], int]
-    read: Callable[[Source, Options], Recording | FrameCapture]
+    read: Callable[[Source, Options], Read]

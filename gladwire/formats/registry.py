@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from gladwire.core.plc.frames import FrameCapture
-from gladwire.core.waveform import Recording
-from gladwire.formats import mdf, npz, pcap, pcapng, scope_csv, vcd, wav
+from gladwire.formats import mdf, npz, pcap, pcapng, power_csv, power_xlsx, scope_csv, vcd, wav
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
-from gladwire.formats.reader import Options, Reader
+from gladwire.formats.reader import Options, Read, Reader
 
 READERS: tuple[Reader, ...] = (
     scope_csv.READER,
+    power_csv.READER,
+    power_xlsx.READER,
     wav.READER,
     npz.READER,
     vcd.READER,
@@ -18,10 +18,13 @@ READERS: tuple[Reader, ...] = (
     pcap.READER,
     pcapng.READER,
 )
-_KNOWN = "a table of a scope or logger (CSV, TSV, TXT), VCD, WAV, NumPy .npz, MDF 4, pcap or pcapng, gzip or not"
+_KNOWN = (
+    "a table of a scope, logger or power record (CSV, TSV, TXT, XLSX), VCD, "
+    "WAV, NumPy .npz, MDF 4, pcap or pcapng, gzip or not"
+)
 
 
-def read_capture(source: Source, options: Options | None = None) -> Recording | FrameCapture:
+def read_capture(source: Source, options: Options | None = None) -> Read:
     """Recognise and read a capture. Raises UnreadableError with one clear sentence."""
     head = source.head()
     if not head:

@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from gladwire.core.pilot.trace import Correction
+from gladwire.core.power.chain import Context
 from gladwire.core.roles import SettledRole
 from gladwire.core.standards.pilot_levels import State
 
@@ -38,7 +39,8 @@ class Amendment(BaseModel):
 class Settled(BaseModel):
     """What a person has settled about a capture; None leaves it to the analysis.
 
-    roles: what channels are, by name. amendments: readings of segments a person corrected.
+    roles: what channels are, by name. context: what is known of vehicle, post and what lies between. amendments: readings
+    of segments a person corrected.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -47,6 +49,7 @@ class Settled(BaseModel):
     scale: float | None = None
     inverted: bool | None = None
     offset_v: float | None = None
+    context: Context | None = None
     amendments: tuple[Amendment, ...] = ()
 
     @property

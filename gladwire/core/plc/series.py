@@ -18,22 +18,27 @@ _MOST_SAMPLES = 4_000_000
 
 
 class Series(NamedTuple):
-    """One lane. field: the path that carries it."""
+    """One lane. quantity: of a power record; field: the path that carries it; factor: what makes its unit of the field's."""
 
-    key: str
+    quantity: str
     title: str
     unit: str
     field: str
+    factor: float = 1.0
 
 
 LIMIT = "Amperes the post allows"
 SERIES: tuple[Series, ...] = (
-    Series("v2g_present_v", "Volts the post gives", "V", "EVSEPresentVoltage"),
-    Series("v2g_target_v", "Volts the vehicle asks", "V", "EVTargetVoltage"),
-    Series("v2g_present_a", "Amperes the post gives", "A", "EVSEPresentCurrent"),
-    Series("v2g_target_a", "Amperes the vehicle asks", "A", "EVTargetCurrent"),
-    Series("v2g_post_limit_a", LIMIT, "A", "EVSEMaximumCurrentLimit"),
-    Series("v2g_soc", "State of charge", "%", "DC_EVStatus.EVRESSSOC"),
+    Series("volts_v", "Volts the post gives", "V", "EVSEPresentVoltage"),
+    Series("asked_v", "Volts the vehicle asks", "V", "EVTargetVoltage"),
+    Series("amps_a", "Amperes the post gives", "A", "EVSEPresentCurrent"),
+    Series("asked_a", "Amperes the vehicle asks", "A", "EVTargetCurrent"),
+    Series("post_max_a", LIMIT, "A", "EVSEMaximumCurrentLimit"),
+    Series("post_max_kw", "Power the post allows", "kW", "EVSEMaximumPowerLimit", 1e-3),
+    Series("post_max_v", "Volts the post allows", "V", "EVSEMaximumVoltageLimit"),
+    Series("vehicle_max_a", "Amperes the vehicle can take", "A", "EVMaximumCurrentLimit"),
+    Series("vehicle_max_kw", "Power the vehicle can take", "kW", "EVMaximumPowerLimit", 1e-3),
+    Series("soc_percent", "State of charge", "%", "DC_EVStatus.EVRESSSOC"),
 )
 
 
@@ -66,6 +71,6 @@ def _held(series: Series, times: np.ndarray, values: np.ndarray, end_s: float) -
     rate = min(RATE_HZ, _MOST_SAMPLES / max(stop - start, 1.0))
     at = start + np.arange(max(int((stop - start) * rate), 2)) / rate
     index = np.searchsorted(times, at + 0.5 / rate, side="right") - 1
-    samples = values[np.clip(index, 0, None)].astype(np.float32)
+    samples = (series.factor * values[np.clip(index, 0, None)]).astype(np.float32)
     samples[(at - times[np.clip(index, 0, None)] > _HELD_S) | (index < 0)] = np.nan
     return Waveform(series.title, samples, rate, start, series.unit)

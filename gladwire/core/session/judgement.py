@@ -66,4 +66,10 @@ def _findings(scene: Scene) -> Iterator[Finding]:
                 yield from apply(rules.CONTACTOR, Switching(whole, contactor))
     for conversation in scene.conversations:
         yield from causes_before_consequences(apply(rules.CONVERSATION, conversation), conversation)
+    for power in scene.powers:
+        for finding in apply(rules.POWER, power):
+            # How a session ended is told by what was said and switched, where that was captured.
+            if finding.code == "power_interrupted" and (scene.conversations or scene.pilots):
+                finding = finding.model_copy(update={"severity": "note"})
+            yield finding
     yield from apply(rules.SCENE, scene)

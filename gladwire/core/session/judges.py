@@ -10,6 +10,7 @@ from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import asking_s, requests
 from gladwire.core.pilot.words import amps, seconds
 from gladwire.core.session import talk_judges
+from gladwire.core.session.power_judges import POWERED
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.verdict import Verdict
 from gladwire.core.standards.pilot_timing import PATIENCE_S
@@ -41,9 +42,16 @@ _BREAKING: Mapping[str, frozenset[str]] = {
     "request": frozenset({"hunting"}),
     "parameters": frozenset({"hunting"}),
     "energise": frozenset({"mains_missing", "mains_without_request", "contactor_not_driven"}),
-    "draw": frozenset({"current_missing", "current_over_offer"}),
+    "draw": frozenset({"current_missing", "current_over_offer", "power_phase_lost"}),
     "hold": frozenset(
-        {"pilot_lost_while_asking", "pilot_withdrawn", "pilot_interrupted", "current_lost", "breaker_tripped"}
+        {
+            "pilot_lost_while_asking",
+            "pilot_withdrawn",
+            "pilot_interrupted",
+            "current_lost",
+            "breaker_tripped",
+            "power_interrupted",
+        }
     ),
     "end": frozenset({"lock_not_released", "plug_stays_held", "contactor_stays_closed"}),
 }
@@ -263,6 +271,19 @@ def _talked_or(stage: str, judge: Judge | None) -> Judge:
     return judged
 
 
+def _powered_or(stage: str, judge: Judge) -> Judge:
+    """Where other captures leave a stage open, the power record speaks for it."""
+
+    def judged(scene: Scene, findings: Sequence[Finding]) -> Verdict:
+        said = judge(scene, findings)
+        if said.state in ("proven", "failed") or not scene.powers:
+            return said
+        power = POWERED[stage](scene)
+        return power if power and (power.state != "not_captured" or said.state == "not_captured") else said
+
+    return judged
+
+
 _OF_LANES: Mapping[str, Judge] = {
     "seat": _seat,
     "proximity": _proximity,
@@ -275,9 +296,10 @@ _OF_LANES: Mapping[str, Judge] = {
     "hold": _hold,
     "end": _of_pilot(_end),
 }
-JUDGES: Mapping[str, Judge] = {
+_ALL: Mapping[str, Judge] = {
     # A lock that went home at a later try is home: its judge looks at the failures itself.
     "lock": _lock,
     **{stage: _unless_broken(stage, judge) for stage, judge in _OF_LANES.items() if stage not in talk_judges.TALKED},
     **{stage: _unless_broken(stage, _talked_or(stage, _OF_LANES.get(stage))) for stage in talk_judges.TALKED},
 }
+JUDGES: Mapping[str, Judge] = {s: _powered_or(s, judge) if s in POWERED else judge for s, judge in _ALL.items()}

@@ -34,7 +34,10 @@ _BEFORE_HOLD = (
 )  # fmt: skip
 _NOTHING_TO_JUDGE = ("no_pilot",)
 # What makes a held session a derated one.
-_DERATING = ("current_reduced", "offer_followed")
+_DERATING = (
+    "current_reduced", "offer_followed", "power_below_rating", "power_hot", "power_thermal", "power_shared", "power_supply",
+    "power_slower",
+)  # fmt: skip
 # Faults that a session charges through.
 _CHARGES_YET = ("current_over_offer", "mains_without_request")
 # By then a vehicle that asks has voltage and begins to draw.
@@ -58,10 +61,22 @@ def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[F
     broken = [b for name in _BEFORE_HOLD if (b := breaking(findings, name)) and not (held and b.code in _CHARGES_YET)]
     if broken:
         return "dropped_out" if _had_begun(scene, min(broken, key=lambda f: f.start_s)) else "failed_to_start"
-    if held and state["end"] in ("proven", "failed"):
-        return "derated" if any(f.code in _DERATING for f in findings) else "charged"
+    if held and (state["end"] in ("proven", "failed") or _ended_by_power(scene)):
+        return "derated" if _derated(scene, findings) else "charged"
     stalled = any(f.code in _STALLED and f.severity == "suspect" for f in findings)
     return "failed_to_start" if stalled and state.get("request") == "not_reached" else "unknown"
+
+
+def _derated(scene: Scene, findings: Sequence[Finding]) -> bool:
+    """A power record's verdict counts; findings of it that are mere notes do not."""
+    if any(p.verdict == "derated" for p in scene.powers):
+        return True
+    return any(f.code in _DERATING and (not f.code.startswith("power_") or f.severity == "suspect") for f in findings)
+
+
+def _ended_by_power(scene: Scene) -> bool:
+    """Whether a power record alone tells enough to say how the session went."""
+    return any(p.verdict in ("normal", "derated") for p in scene.powers)
 
 
 def _had_begun(scene: Scene, broken: Finding) -> bool:
@@ -73,6 +88,8 @@ def _had_begun(scene: Scene, broken: Finding) -> bool:
             for talk in c.talks
             for turn in talk.of(*LOOPS)
         )
+    if any(p.energy_kwh > 0 for p in scene.powers):
+        return True
     if scene.mains and scene.mains.has_amps:
         return any(span.start_s < broken.start_s - 0.1 for span in scene.mains.amps)
     asked = requests(scene.pilot) if scene.pilot else []
@@ -91,7 +108,9 @@ def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
         return min(first, key=lambda f: f.start_s).text
     if scene.conversations:
         kept = breaking(findings, "end")
-        return f"{kept.text}" if kept else told_story(findings)
+        return f"{kept.text}" if kept else f"{told_story(findings)}{_power_story(scene)}"
+    if scene.powers and scene.pilot is None:
+        return f"{_flowed(findings)}{_power_story(scene)}"
     waiting = next((f for f in findings if f.code in ("never_asked", "no_offer", "nothing_connected")), None)
     if waiting:
         return waiting.text
@@ -102,6 +121,16 @@ def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
     if less and record and less.text not in story:
         story = f"{less.text} {story}"
     return f"{story} {kept.text}" if kept else story
+
+
+def _flowed(findings: Sequence[Finding]) -> str:
+    return next((f.text for f in findings if f.code == "power_flows"), "No power flowed.")
+
+
+def _power_story(scene: Scene) -> str:
+    """What a power record says of what held it back, where it says anything."""
+    told = next((p.text for p in scene.powers if p.verdict != "unknown"), scene.powers[0].text if scene.powers else "")
+    return f" {told}" if told else ""
 
 
 def _without_pilot(scene: Scene, findings: Sequence[Finding]) -> str:

@@ -12,6 +12,7 @@ from gladwire.core.mains import MainsRecord
 from gladwire.core.pilot.power_noise import PowerNoise
 from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.plc.conversation import ConversationRecord
+from gladwire.core.power.report import PowerReport
 from gladwire.core.proximity_lane import ProximityRecord
 from gladwire.core.session.inspection import Inspection
 from gladwire.core.session.stamps import Stamp
@@ -29,6 +30,7 @@ class Scene(BaseModel):
     contactors: tuple[ContactorRecord, ...] = ()
     power_noise: tuple[PowerNoise, ...] = ()
     conversations: tuple[ConversationRecord, ...] = ()
+    powers: tuple[PowerReport, ...] = ()
     stamps: tuple[Stamp, ...] = ()
     inspections: tuple[Inspection, ...] = ()
 
@@ -45,6 +47,7 @@ class Scene(BaseModel):
             *self.locks,
             *self.contactors,
             *self.conversations,
+            *self.powers,
             *([self.mains] if self.mains else ()),
         )
         return max((r.end_s for r in records), default=0.0)

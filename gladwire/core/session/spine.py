@@ -9,7 +9,11 @@ from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.findings import Finding
 from gladwire.core.pilot.rules.offer import offers
+from gladwire.core.power.report import PowerReport
 from gladwire.core.session.scene import Scene
+
+# Three phases of 32 A give 22 kW; a phase of mains stays under this.
+_AC_MOST_KW, _MAINS_MOST_V = 23.0, 265.0
 
 StageState = Literal["proven", "failed", "not_reached", "not_captured", "not_applicable"]
 
@@ -79,12 +83,23 @@ class StageResult(BaseModel):
 
 
 def spine_of(scene: Scene) -> tuple[Stage, ...]:
-    """What was talked about decides; without it, at 5 % duty the DC spine (the pilot cannot tell), else the AC one."""
+    """What was talked about decides; a power record alone by its size and what is known; without both, at 5 % duty the DC
+    spine (the pilot cannot tell), else the AC one."""
     if scene.conversations:
         return AC_TALKED_SPINE if _asks_for_ac(scene) else DC_SPINE
     pilot = scene.pilot
+    if pilot is None and scene.powers:
+        return AC_SPINE if any(_is_ac(power) for power in scene.powers) else DC_SPINE
     digital = pilot and any(s.offer_kind == "digital" and s.state != "A" for s in offers(pilot))
     return DC_SPINE if digital else AC_SPINE
+
+
+def _is_ac(power: PowerReport) -> bool:
+    """By what is known, else by size: no DC post gives so little, nor AC so much, at volts of a mains phase."""
+    if not power.context.is_empty:
+        return power.context.is_ac
+    mains_volts = power.volts is not None and power.volts[1] < _MAINS_MOST_V
+    return power.peak_kw < _AC_MOST_KW and (power.volts is None or mains_volts)
 
 
 def _asks_for_ac(scene: Scene) -> bool:

@@ -1,0 +1,375 @@
+"""The ledger: every moment of a session gets one limiter, and what it cost.
+
+Three figures are kept apart. Shortfall: kWh against the session's one expected course; it adds up over entries. Headroom:
+kWh more that would have flowed had this limiter alone been absent; it does not add up. Minutes cost: how much sooner the
+same energy would have been in the pack without it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from gladwire.core.power.chain import At, Cap, Context, caps_at, connector_v
+from gladwire.core.power.explain import Told, explain
+from gladwire.core.power.limiters import BY_KEY, LimiterKey
+from gladwire.core.power.record import PowerRecord, completed, energy_so_far, gaps, top_kw
+from gladwire.core.power.shape import Blocks, blocks_of, pieces_of
+from gladwire.core.power.stretch import Stretch, Whole, stretches_of
+from gladwire.core.waveform import Bools, Floats, Ints
+
+_ALSO_READ = (
+    "volts_v", "amps_a", "soc_percent", "asked_a", "asked_kw", "post_max_a", "post_max_v", "post_max_kw",
+    "vehicle_max_a", "vehicle_max_kw", "pack_c", "connector_c", "ambient_c",
+)  # fmt: skip
+_OUTSIDE = ("evse_current", "evse_power", "cable_rating", "adapter")
+_VEHICLE = ("vehicle_limit", "vehicle_converter", "vehicle_taper")
+
+
+class Entry(BaseModel):
+    """One limiter for a time. Times in seconds of the record, energies in kWh.
+
+    also: limiters the readings cannot tell from it. headroom_kwh, minutes_cost: None where nothing known says what would
+    have held without it.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    limiter: LimiterKey
+    also: tuple[LimiterKey, ...] = ()
+    start_s: float
+    end_s: float
+    minutes: float
+    level_kw: float
+    energy_kwh: float
+    shortfall_kwh: float
+    headroom_kwh: float | None = None
+    minutes_cost: float | None = None
+    confidence: float
+    evidence: tuple[str, ...]
+    from_soc: float | None = None
+    to_soc: float | None = None
+
+
+@dataclass(frozen=True)
+class Ledger:
+    """expected_kw: the one expected course at times time_s, both shape (k,); expected_words: what it is.
+
+    ramp_end_s: when power first reached its level, None where it never ramps.
+    """
+
+    entries: tuple[Entry, ...]
+    time_s: Floats
+    power_kw: Floats
+    expected_kw: Floats
+    expected_kwh: float
+    energy_kwh: float
+    expected_words: str
+    ramp_end_s: float | None
+
+    @property
+    def unexplained_kwh(self) -> float:
+        return sum(e.shortfall_kwh for e in self.entries if e.limiter == "unexplained")
+
+
+def keep_ledger(
+    record: PowerRecord,
+    context: Context | None = None,
+    reference: tuple[Floats, Floats] | None = None,
+    neighbours: Sequence[float] = (),
+) -> Ledger | None:
+    """The ledger of a record, None where power was hardly read or never flowed.
+
+    reference: (SoC %, kW), shape (m,) each, of an earlier session or a data sheet, rising in SoC; it then is the expected
+    course. neighbours: moments at which somebody else plugged in or left.
+    """
+    record = completed(record)
+    context = context or Context()
+    power = record.values.get("power_kw")
+    if power is None:
+        return None
+    unread = np.isnan(power)
+    if unread.any():
+        known = np.flatnonzero(~unread)
+        times, power = record.time_s[known], power[known]
+    else:
+        known, times = None, record.time_s
+    top = top_kw(power) if len(power) > 2 else 0.0
+    if top <= 0.0:
+        return None
+    blocks = blocks_of(times, power)
+    whole = _whole(record, context, blocks, known, top, neighbours)
+    stretches = stretches_of(whole, pieces_of(blocks.time_s, blocks.power_kw, top))
+    if not stretches:
+        return None
+    told = [explain(s) for s in stretches]
+    bounds = _bounds(times, power, stretches, whole.block_s)
+    expected, words = _expected(whole, stretches, told, reference)
+    ramp_end = next((b for s, b in zip(stretches, bounds[1:], strict=True) if s.course == "ramp"), None)
+    return _written(record, whole, stretches, told, bounds, expected, words, ramp_end)
+
+
+def _whole(
+    record: PowerRecord, context: Context, blocks: Blocks, known: Ints | None, top: float, neighbours: Sequence[float]
+) -> Whole:
+    read = {"power_kw": blocks.power_kw}
+    for key in _ALSO_READ:
+        found = record.values.get(key)
+        if found is not None:
+            means = blocks.mean(found if known is None else _carried(record, key, known))
+            if not np.isnan(means).all():
+                read[key] = means
+    later = np.maximum.accumulate(blocks.power_kw[::-1])[::-1]
+    later = np.append(later[1:], 0.0)
+    soc = record.get("soc_percent")
+    steps = np.empty(0)
+    if soc is not None:
+        at, values = record.at_readings("soc_percent")
+        steps = at[np.flatnonzero(np.diff(values) > 0) + 1]
+    caps = [] if context.is_empty else caps_at(context, _at(context, blocks, read))
+    return Whole(blocks, top, context, read, caps, later, steps, neighbours)
+
+
+def _carried(record: PowerRecord, key: str, known: Ints) -> Floats:
+    """A quantity at the readings of power: as read then, else straight between its own readings, never beyond them."""
+    times, values = record.at_readings(key)
+    if not len(times):
+        return np.full(len(known), np.nan)
+    carried: Floats = np.interp(record.time_s[known], times, values, left=np.nan, right=np.nan)
+    return carried
+
+
+def _at(context: Context, blocks: Blocks, read: dict[str, Floats]) -> At:
+    soc = read.get("soc_percent")
+    volts = read.get("volts_v")
+    if context.is_ac or volts is None:
+        volts = connector_v(context, soc if soc is not None else 50.0, blocks.power_kw)
+    flows = np.flatnonzero(blocks.power_kw > 0.1)
+    elapsed = blocks.time_s - blocks.time_s[flows[0] if len(flows) else 0]
+    steps = np.diff(blocks.time_s, prepend=blocks.time_s[0])
+    pack = read.get("pack_c")
+    return At(
+        volts,
+        soc if soc is not None else 50.0,
+        elapsed,
+        pack if pack is not None else context.pack_c,
+        np.cumsum(blocks.power_kw * steps) / 3600.0,
+    )
+
+
+def _bounds(times: Floats, power: Floats, stretches: Sequence[Stretch], block_s: float) -> list[float]:
+    """Where each stretch begins and the last one ends; a step is found among the readings themselves."""
+    bounds = [float(times[0])]
+    for s in stretches[1:]:
+        at = s.start_s
+        if s.stepped_in:
+            near = slice(*np.searchsorted(times, (at - 3.0 * block_s, at + 3.0 * block_s)))
+            jumps = np.abs(np.diff(power[near]))
+            if len(jumps):
+                i = int(jumps.argmax())
+                at = float(times[near][i + 1])
+        bounds.append(max(at, bounds[-1]))
+    return [*bounds, float(times[-1])]
+
+
+def _expected(
+    whole: Whole, stretches: Sequence[Stretch], told: Sequence[Told], reference: tuple[Floats, Floats] | None
+) -> tuple[Floats, str]:
+    """(expected kW, shape (k,); what it is). 0 before and after charging."""
+    power = whole.blocks.power_kw
+    soc = whole.read.get("soc_percent")
+    filled = _filled(whole, stretches, told)
+    if reference is not None and soc is not None:
+        expected = np.interp(soc, reference[0], reference[1])
+        expected = np.where(np.isnan(expected), filled, expected)
+        words = "the reference: what it showed at the same state of charge"
+    elif (rated := _rated_course(whole)) is not None:
+        expected = rated.copy()
+        if not whole.context.vehicle_curve:
+            for s, t in zip(stretches, told, strict=True):
+                if t.limiter in ("vehicle_taper", "vehicle_limit"):
+                    expected[s.first : s.last + 1] = power[s.first : s.last + 1]
+            # While something else holds it back in the taper, the taper goes on underneath.
+            expected = np.minimum(expected, np.where(_in_taper(whole, stretches, told), filled, np.inf))
+        words = "what the ratings known give at the pack's present volts; where the vehicle itself asks less, that"
+    else:
+        expected = filled
+        words = "the session's own course, with its ramp, dips and breaks filled in straight"
+    idle = np.zeros(len(power), dtype=bool)
+    for s, t in zip(stretches, told, strict=True):
+        if t.limiter == "none":
+            idle[s.first + (s.number > 0) : s.last + (s.number > 0)] = True
+    expected = np.where(idle, 0.0, expected)
+    return expected, words
+
+
+def _in_taper(whole: Whole, stretches: Sequence[Stretch], told: Sequence[Told]) -> Bools:
+    """Blocks after the first taper, shape (k,)."""
+    first = next((s.first for s, t in zip(stretches, told, strict=True) if t.limiter == "vehicle_taper"), None)
+    inside = np.zeros(len(whole.blocks.power_kw), dtype=bool)
+    if first is not None:
+        inside[first:] = True
+    return inside
+
+
+def _rated_course(whole: Whole) -> Floats | None:
+    """The least of the healthy ratings, where both the post's and the vehicle's side are known; shape (k,)."""
+    healthy = [(cap, kw) for cap, kw in whole.caps if cap.healthy and cap.limiter != "vehicle_taper"]
+    if whole.context.vehicle_curve:
+        healthy = [(cap, kw) for cap, kw in whole.caps if cap.healthy]
+    sides = {cap.limiter for cap, _ in healthy}
+    if not sides & set(_OUTSIDE) or not sides & set(_VEHICLE):
+        return None
+    least = np.full(len(whole.blocks.power_kw), np.inf)
+    for _, kw in healthy:
+        least = np.minimum(least, np.where(np.isnan(kw), np.inf, kw))
+    return least if np.isfinite(least).all() else None
+
+
+def _filled(whole: Whole, stretches: Sequence[Stretch], told: Sequence[Told]) -> Floats:
+    """Power with everything that is not as usual filled in straight from the usual beside it, shape (k,)."""
+    power = whole.blocks.power_kw
+    usual = np.ones(len(power), dtype=bool)
+    for s, t in zip(stretches, told, strict=True):
+        if t.limiter != "none" and (t.limiter == "ramp" or not BY_KEY[t.limiter].usual):
+            usual[s.first + 1 : s.last] = False
+            usual[s.first : s.last + 1] &= s.stepped_in == 0 and t.limiter != "ramp"
+        elif t.limiter == "none":
+            usual[s.first : s.last + 1] = False
+    if not usual.any():
+        return np.full(len(power), whole.top_kw)
+    at = np.flatnonzero(usual)
+    return np.maximum(np.interp(np.arange(len(power)), at, power[at]), 0.0)
+
+
+def _written(
+    record: PowerRecord,
+    whole: Whole,
+    stretches: Sequence[Stretch],
+    told: Sequence[Told],
+    bounds: Sequence[float],
+    expected: Floats,
+    words: str,
+    ramp_end: float | None,
+) -> Ledger:
+    times, power = whole.blocks.time_s, whole.blocks.power_kw
+    raw_times, total = energy_so_far(record)
+    energy = np.interp(bounds, raw_times, total)
+    steps = np.diff(times)
+    parts = 0.5 * (expected[1:] + expected[:-1]) * steps / 3600.0
+    parts[gaps(times)] = 0.0
+    hoped = np.interp(bounds, times, np.concatenate([[0.0], np.cumsum(parts)]))
+    soc = whole.read.get("soc_percent")
+    socs = None if soc is None else np.interp(bounds, times, soc)
+    entries: list[Entry] = []
+    for i, (start, end) in enumerate(pairwise(bounds)):
+        if end <= start:
+            continue
+        limiter, sure, why, also = told[i]
+        s = stretches[i]
+        headroom, cost = _without(whole, s, {limiter, *also}, limiter, expected)
+        entry = Entry(
+            limiter=limiter,
+            also=also,
+            start_s=start,
+            end_s=end,
+            minutes=(end - start) / 60.0,
+            level_kw=float(energy[i + 1] - energy[i]) * 3600.0 / (end - start),
+            energy_kwh=float(energy[i + 1] - energy[i]),
+            shortfall_kwh=float(hoped[i + 1] - hoped[i] - (energy[i + 1] - energy[i])),
+            headroom_kwh=headroom,
+            minutes_cost=cost,
+            confidence=sure,
+            evidence=why,
+            from_soc=None if socs is None or np.isnan(socs[i]) else float(socs[i]),
+            to_soc=None if socs is None or np.isnan(socs[i + 1]) else float(socs[i + 1]),
+        )
+        _add(entries, entry)
+    return Ledger(
+        entries=tuple(entries),
+        time_s=times,
+        power_kw=power,
+        expected_kw=expected,
+        expected_kwh=float(hoped[-1] - hoped[0]),
+        energy_kwh=float(energy[-1] - energy[0]),
+        expected_words=words,
+        ramp_end_s=ramp_end,
+    )
+
+
+def _without(
+    whole: Whole, s: Stretch, these: set[LimiterKey], limiter: LimiterKey, expected: Floats
+) -> tuple[float | None, float | None]:
+    """(kWh more, minutes sooner) had this limiter alone been absent; None where nothing known would have held then."""
+    if limiter == "none":
+        return None, None
+    inside = slice(s.first, s.last + 1)
+    power = whole.blocks.power_kw[inside]
+    least = np.full(len(power), np.inf)
+    for cap, kw in [*whole.caps, *_said_caps(whole)]:
+        if cap.limiter not in these and (cap.limiter != "vehicle_taper" or whole.context.vehicle_curve):
+            part = kw if len(kw) == 1 else kw[inside]
+            least = np.minimum(least, np.where(np.isnan(part), np.inf, part))
+    if not np.isfinite(least).all():
+        if limiter != "ramp" and BY_KEY[limiter].usual:
+            return None, None
+        least = np.minimum(least, expected[inside])
+    least = np.maximum(least, power)
+    times = whole.blocks.time_s[inside]
+    if len(times) < 2:
+        return 0.0, 0.0
+    steps = np.diff(times)
+    more = (least - power)[:-1]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        saved = np.where(least[:-1] > 0, more / least[:-1], 0.0)
+    return float((more * steps).sum() / 3600.0), float((saved * steps).sum() / 60.0)
+
+
+def _said_caps(whole: Whole) -> list[tuple[Cap, Floats]]:
+    """What vehicle and post said they ask and allow, as limits in kW."""
+    found: list[tuple[Cap, Floats]] = []
+    volts = whole.read.get("volts_v")
+    for key, limiter in _SAID:
+        said = whole.read.get(key)
+        if said is None or (key.endswith("_a") and volts is None):
+            continue
+        kw = said * volts * 1e-3 if key.endswith("_a") and volts is not None else said
+        found.append((Cap(limiter, "", lambda c, at: None, lambda c: ""), kw))
+    return found
+
+
+_SAID: tuple[tuple[str, LimiterKey], ...] = (
+    ("asked_a", "vehicle_taper"), ("asked_kw", "vehicle_taper"), ("post_max_a", "evse_current"),
+    ("post_max_kw", "evse_power"),
+)  # fmt: skip
+
+
+def _add(entries: list[Entry], entry: Entry) -> None:
+    """Neighbours of one limiter are one entry."""
+    last = entries[-1] if entries else None
+    if last is None or last.limiter != entry.limiter or last.also != entry.also:
+        entries.append(entry)
+        return
+
+    def added(a: float | None, b: float | None) -> float | None:
+        return None if a is None or b is None else a + b
+
+    minutes = last.minutes + entry.minutes
+    entries[-1] = last.model_copy(
+        update={
+            "end_s": entry.end_s,
+            "minutes": minutes,
+            "level_kw": (last.level_kw * last.minutes + entry.level_kw * entry.minutes) / minutes,
+            "energy_kwh": last.energy_kwh + entry.energy_kwh,
+            "shortfall_kwh": last.shortfall_kwh + entry.shortfall_kwh,
+            "headroom_kwh": added(last.headroom_kwh, entry.headroom_kwh),
+            "minutes_cost": added(last.minutes_cost, entry.minutes_cost),
+            "confidence": (last.confidence * last.minutes + entry.confidence * entry.minutes) / minutes,
+            "evidence": tuple(dict.fromkeys((*last.evidence, *entry.evidence)))[:6],
+            "to_soc": entry.to_soc,
+        }
+    )

@@ -1,0 +1,153 @@
+"""A site as it stands: cabinets, the stalls they feed, how they divide, and vehicles that arrive."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Annotated
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from gladwire.core.power.chain import Context, Policy
+from gladwire.core.power.expect import RAMP_S, chain_at
+from gladwire.core.waveform import Floats
+
+_STEP_S = 5.0
+
+
+class Cabinet(BaseModel):
+    """kw: what it has in all; module_kw: the steps it can divide by, 0 for any."""
+
+    model_config = ConfigDict(frozen=True)
+
+    key: str
+    kw: Annotated[float, Field(gt=0)]
+    module_kw: Annotated[float, Field(ge=0)] = 0.0
+    policy: Policy = "equal"
+
+
+class Stall(BaseModel):
+    """A place to plug in. cabinet: key of what feeds it; kw, amps, volts: of its post."""
+
+    model_config = ConfigDict(frozen=True)
+
+    key: str
+    cabinet: str
+    kw: Annotated[float, Field(gt=0)]
+    amps: float | None = None
+    volts: float | None = None
+
+
+class Arrival(BaseModel):
+    """A vehicle that plugs in at a stall at_s seconds after the beginning."""
+
+    model_config = ConfigDict(frozen=True)
+
+    stall: str
+    at_s: float
+    vehicle: Context
+    start_soc: float
+    target_soc: float = 80.0
+
+
+@dataclass(frozen=True)
+class Visit:
+    """What one vehicle got: times since it plugged in, shape (n,), and kW, SoC. done: whether it reached its target."""
+
+    arrival: Arrival
+    time_s: Floats
+    power_kw: Floats
+    soc: Floats
+    done: bool
+
+
+def divide(cabinet: Cabinet, wanted: Sequence[float]) -> list[float]:
+    """kW for each vehicle of a cabinet, in the order they came; never more than wanted, nor in all than there is.
+
+    equal: everybody's part is the same, and what one leaves is passed on; first: whoever came first takes all it wants;
+    demand: in proportion to what each wants. Whole modules where they have a size, given to who is farthest below.
+    """
+    total = sum(wanted)
+    if not wanted:
+        return []
+    if total <= cabinet.kw and not cabinet.module_kw:
+        return list(wanted)
+    if cabinet.policy == "first":
+        parts, left = [], cabinet.kw
+        for want in wanted:
+            parts.append(min(want, left))
+            left -= parts[-1]
+    elif cabinet.policy == "demand":
+        parts = [want * min(1.0, cabinet.kw / total) if total else 0.0 for want in wanted]
+    else:
+        parts = _equally(cabinet.kw, wanted)
+    return _in_modules(cabinet, wanted, parts) if cabinet.module_kw else parts
+
+
+def _equally(kw: float, wanted: Sequence[float]) -> list[float]:
+    parts = [0.0] * len(wanted)
+    open_, left = set(range(len(wanted))), kw
+    while open_:
+        fair = left / len(open_)
+        full = {i for i in open_ if wanted[i] <= fair}
+        if not full:
+            for i in open_:
+                parts[i] = fair
+            break
+        for i in full:
+            parts[i] = wanted[i]
+            left -= wanted[i]
+        open_ -= full
+    return parts
+
+
+def _in_modules(cabinet: Cabinet, wanted: Sequence[float], parts: Sequence[float]) -> list[float]:
+    """Modules belong to one vehicle each: whole ones down from the fair part, spare ones to who lacks most."""
+    modules = [math.floor(part / cabinet.module_kw + 1e-9) for part in parts]
+    spare = math.floor(cabinet.kw / cabinet.module_kw + 1e-9) - sum(modules)
+    while spare > 0:
+        lacks = [want - m * cabinet.module_kw for want, m in zip(wanted, modules, strict=True)]
+        worst = max(range(len(lacks)), key=lambda i: lacks[i])
+        if lacks[worst] <= 1e-9:
+            break
+        modules[worst] += 1
+        spare -= 1
+    return [min(want, m * cabinet.module_kw) for want, m in zip(wanted, modules, strict=True)]
+
+
+def play_site(
+    cabinets: Sequence[Cabinet], stalls: Sequence[Stall], arrivals: Sequence[Arrival], hours: float = 3.0
+) -> tuple[Visit, ...]:
+    """Every vehicle's session while cabinets divide. Raises KeyError for a stall or cabinet that does not exist."""
+    by_stall = {stall.key: stall for stall in stalls}
+    by_cabinet = {cabinet.key: cabinet for cabinet in cabinets}
+    for arrival in arrivals:
+        by_cabinet[by_stall[arrival.stall].cabinet]
+    order = sorted(range(len(arrivals)), key=lambda i: arrivals[i].at_s)
+    soc = [arrival.start_soc for arrival in arrivals]
+    rows: list[list[tuple[float, float, float]]] = [[] for _ in arrivals]
+    for step in range(int(hours * 3600 / _STEP_S)):
+        now = step * _STEP_S
+        here = [i for i in order if arrivals[i].at_s <= now and soc[i] < arrivals[i].target_soc]
+        for cabinet in cabinets:
+            mine = [i for i in here if by_stall[arrivals[i].stall].cabinet == cabinet.key]
+            wanted = [_wanted(arrivals[i], by_stall[arrivals[i].stall], soc[i], now) for i in mine]
+            for i, kw in zip(mine, divide(cabinet, wanted), strict=True):
+                rows[i].append((now - arrivals[i].at_s, kw, soc[i]))
+                soc[i] += 100.0 * kw * _STEP_S / 3600.0 / (arrivals[i].vehicle.pack_kwh or 1.0)
+    visits = []
+    for i, arrival in enumerate(arrivals):
+        table = np.array(rows[i]) if rows[i] else np.empty((0, 3))
+        visits.append(Visit(arrival, table[:, 0], table[:, 1], table[:, 2], soc[i] >= arrival.target_soc))
+    return tuple(visits)
+
+
+def _wanted(arrival: Arrival, stall: Stall, soc: float, now: float) -> float:
+    """kW a vehicle would draw at this stall were it alone."""
+    context = arrival.vehicle.model_copy(
+        update={"post_kw": stall.kw, "post_a": stall.amps, "post_v": stall.volts, "neighbours": 0}
+    )
+    kw = min((link.kw for link in chain_at(context, soc)), default=0.0)
+    return kw * min(1.0, (now - arrival.at_s) / RAMP_S)

@@ -1,0 +1,54 @@
+"""Power records in workbooks (Office Open XML, ISO/IEC 29500): the first sheet whose columns name kW, SoC, V or A."""
+
+from __future__ import annotations
+
+import zipfile
+from typing import Any
+
+import openpyxl
+from openpyxl.utils.exceptions import InvalidFileException
+
+from gladwire.core.power.record import PowerRecord
+from gladwire.formats.errors import UnreadableError
+from gladwire.formats.opening import Source
+from gladwire.formats.power_rows import find_header, record_from
+from gladwire.formats.reader import Options, Reader
+
+# What a workbook may unpack to, and hold in rows: more is no record of one session but an attack or an accident.
+_MOST_UNPACKED, _MOST_ROWS = 512 * 2**20, 500_000
+
+
+def sniff(head: bytes) -> int:
+    return 90 if head[:4] == b"PK\x03\x04" and (b"xl/" in head or b"[Content_Types].xml" in head[:2000]) else 0
+
+
+def read(source: Source, options: Options) -> PowerRecord:
+    """Raises UnreadableError for a damaged workbook or one without a record."""
+    try:
+        with source.open() as stream:
+            with zipfile.ZipFile(stream) as packed:
+                if sum(entry.file_size for entry in packed.infolist()) > _MOST_UNPACKED:
+                    raise UnreadableError("the workbook unpacks to more than one session can hold")
+            stream.seek(0)
+            book = openpyxl.load_workbook(stream, read_only=True, data_only=True)
+            sheets = [list(_rows(sheet)) for sheet in book.worksheets]
+            book.close()
+    except UnreadableError:
+        raise
+    except (zipfile.BadZipFile, InvalidFileException, KeyError, ValueError, OSError, EOFError, TypeError) as error:
+        raise UnreadableError("the workbook is damaged: it cannot be opened") from error
+    for rows in sheets:
+        header = find_header(rows)
+        if header is not None:
+            return record_from(rows, READER.key, False, options.interval_s)
+    raise UnreadableError("no sheet names kW, state of charge, volts or amperes in its columns")
+
+
+def _rows(sheet: Any) -> Any:
+    for number, row in enumerate(sheet.iter_rows(values_only=True)):
+        if number > _MOST_ROWS:
+            raise UnreadableError(f"more than {_MOST_ROWS:,} rows; that is beyond one session")
+        yield row
+
+
+READER = Reader(key="power-xlsx", title="Power record in a workbook (XLSX)", sniff=sniff, read=read)
