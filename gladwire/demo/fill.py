@@ -7,11 +7,15 @@ import io
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from gladwire.core.pilot.reading import Settled
 from gladwire.demo.harbour import CASES, LOOSE
+from gladwire.demo.power_harbour import EQUIPMENT
 from gladwire.demo.told import DemoCase, DemoSession, Noted
+from gladwire.store.analyses import add_settlement
 from gladwire.store.captures import add_capture
 from gladwire.store.cases import close_case
 from gladwire.store.database import Sessions
+from gladwire.store.equipment import add_equipment, all_equipment, chain_for
 from gladwire.store.known_goods import keep_known_good
 from gladwire.store.models import Capture, Case, ChargingSession, Observation
 
@@ -21,6 +25,8 @@ def fill(sessions: Sessions) -> None:
     with sessions.begin() as db:
         if db.scalar(select(Capture.id).limit(1)) is not None:
             return
+        for piece in EQUIPMENT:
+            add_equipment(db, piece.kind, piece.name, piece.site, dict(piece.details), "Runa Holt")
         for chosen in CASES:
             _add_case(db, chosen)
         for session in LOOSE:
@@ -52,6 +58,7 @@ def _add(db: Session, told: DemoSession, case: Case | None) -> None:
     db.add(session)
     db.flush()
     captures = [add_capture(db, session, file.name, io.BytesIO(file.content())) for file in told.files]
+    _tell_equipment(db, session, captures, told)
     for noted in told.noted:
         db.add(_observation(noted, session_id=session.id))
     if told.repair and case:
@@ -59,6 +66,19 @@ def _add(db: Session, told: DemoSession, case: Case | None) -> None:
         db.flush()
     if told.known_good:
         keep_known_good(db, told.known_good, captures[0], "Runa Holt")
+
+
+def _tell_equipment(db: Session, session: ChargingSession, captures: list[Capture], told: DemoSession) -> None:
+    """What was plugged into what, and what is known of it, as a person would settle it."""
+    named = {(e.kind, e.name): e for e in all_equipment(db)}
+    vehicle, stall = named.get(("vehicle", told.vehicle)), named.get(("stall", told.stall))
+    if not (vehicle or stall or told.known):
+        return
+    session.vehicle, session.stall = vehicle, stall
+    context = chain_for(db, (vehicle, stall, named.get(("adapter", told.adapter))), **told.known)
+    settled = Settled(context=context).model_dump_json()
+    for capture in captures:
+        add_settlement(db, capture, settled, None, "Runa Holt", "Read from the labels of vehicle and post")
 
 
 def _observation(noted: Noted, case_id: int | None = None, session_id: int | None = None) -> Observation:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import NamedTuple
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+from gladwire.core.power.equipment import Kind
 
 
 class DemoFile(NamedTuple):
@@ -25,8 +27,17 @@ class Noted(NamedTuple):
     by_name: str = "Runa Holt"
 
 
+class DemoPiece(NamedTuple):
+    """A piece of equipment: kind and figures as `core/power/equipment.py` has them."""
+
+    kind: Kind
+    name: str
+    site: str = ""
+    details: Mapping[str, Any] = {}
+
+
 class DemoSession(NamedTuple):
-    """One plug-in. repair: what was done after it."""
+    """One plug-in. repair: what was done after it. vehicle, stall, adapter: names of equipment; known: more of the chain."""
 
     title: str
     files: tuple[DemoFile, ...]
@@ -34,6 +45,10 @@ class DemoSession(NamedTuple):
     noted: tuple[Noted, ...] = ()
     repair: str = ""
     known_good: str = ""
+    vehicle: str = ""
+    stall: str = ""
+    adapter: str = ""
+    known: Mapping[str, Any] = {}
 
 
 class DemoCase(NamedTuple):

@@ -80,17 +80,23 @@ def read(source: Source, options: Options) -> PowerRecord:
 def write(record: PowerRecord, remarks: tuple[str, ...] = ()) -> bytes:
     """A record as CSV: comments, a row of names with units, one row a reading; empty where nothing was read."""
     out = io.StringIO()
-    if record.source != "unknown":
-        out.write(f"# read at: {record.source}\n")
     for remark in remarks:
         out.write(f"# {' '.join(remark.split())}\n")
-    keys = list(record.values)
+    sides = [record, *([record.beside] if record.beside else [])]
+    columns = [(_title(side, key), values) for side in sides for key, values in side.values.items()]
     rows = csv.writer(out, lineterminator="\n")
-    rows.writerow(["Time [s]", *(f"{BY_KEY[k].title} [{BY_KEY[k].unit}]" for k in keys)])
+    rows.writerow(["Time [s]", *(title for title, _ in columns)])
     for i, at in enumerate(record.time_s):
-        cells = (record.values[key][i] for key in keys)
+        cells = (values[i] for _, values in columns)
         rows.writerow([f"{at:g}" if at < 1e6 else f"{at:.1f}", *("" if v != v else f"{v:.10g}" for v in cells)])
     return out.getvalue().encode()
+
+
+def _title(record: PowerRecord, key: str) -> str:
+    """A column's head: what it is, where it was read, its unit."""
+    place = record.places.get(key, "unknown")
+    where = "" if place in ("unknown", "frames") else f" {place}"
+    return f"{BY_KEY[key].title}{where} [{BY_KEY[key].unit}]"
 
 
 READER = Reader(key="power-csv", title="Power record (CSV, TSV)", sniff=sniff, read=read)

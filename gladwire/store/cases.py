@@ -9,13 +9,13 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 
 from gladwire.store.models import Capture, Case, ChargingSession, utc_now
 
-_WITH_RESULTS = (
+WITH_RESULTS = (
     selectinload(ChargingSession.captures).options(
         selectinload(Capture.analyses), selectinload(Capture.settlements), selectinload(Capture.placements)
     ),
     selectinload(ChargingSession.observations),
 )
-_WHOLE = (selectinload(Case.sessions).options(*_WITH_RESULTS), selectinload(Case.observations))
+_WHOLE = (selectinload(Case.sessions).options(*WITH_RESULTS), selectinload(Case.observations))
 
 
 def cases(db: Session, state: str | None = None) -> Sequence[Case]:
@@ -30,12 +30,12 @@ def case_with_sessions(db: Session, number: int) -> Case | None:
 
 def charging_session(db: Session, number: int) -> ChargingSession | None:
     chosen = select(ChargingSession).where(ChargingSession.id == number)
-    return db.scalar(chosen.options(*_WITH_RESULTS, joinedload(ChargingSession.case).selectinload(Case.sessions)))
+    return db.scalar(chosen.options(*WITH_RESULTS, joinedload(ChargingSession.case).selectinload(Case.sessions)))
 
 
 def sessions_without_case(db: Session, limit: int = 20) -> Sequence[ChargingSession]:
     """Dropped captures that no case has claimed, newest first."""
-    chosen = select(ChargingSession).where(ChargingSession.case_id.is_(None)).options(*_WITH_RESULTS)
+    chosen = select(ChargingSession).where(ChargingSession.case_id.is_(None)).options(*WITH_RESULTS)
     return db.scalars(chosen.order_by(ChargingSession.id.desc()).limit(limit)).all()
 
 
@@ -45,3 +45,9 @@ def close_case(case: Case) -> None:
 
 def reopen_case(case: Case) -> None:
     case.state, case.closed_at = "open", None
+
+
+def recent_sessions(db: Session, limit: int) -> Sequence[ChargingSession]:
+    """The newest sessions, in a case or not, with their results."""
+    chosen = select(ChargingSession).options(*WITH_RESULTS).order_by(ChargingSession.id.desc())
+    return db.scalars(chosen.limit(limit)).all()

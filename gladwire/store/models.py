@@ -43,7 +43,10 @@ class Case(Base):
 
 
 class ChargingSession(Base):
-    """One plug-in. It may belong to no case yet. mode: key of the mode it was tried in, or empty."""
+    """One plug-in. It may belong to no case yet. mode: key of the mode it was tried in, or empty.
+
+    vehicle, stall: equipment it was, where known.
+    """
 
     __tablename__ = "charging_sessions"
 
@@ -51,11 +54,42 @@ class ChargingSession(Base):
     case_id: Mapped[int | None] = mapped_column(ForeignKey("cases.id"), index=True)
     title: Mapped[str] = mapped_column(String(200))
     mode: Mapped[str] = mapped_column(String(20), default="")
+    vehicle_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
+    stall_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
     created_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now, index=True)
 
     case: Mapped[Case | None] = relationship(back_populates="sessions")
+    vehicle: Mapped[Equipment | None] = relationship(foreign_keys=[vehicle_id])
+    stall: Mapped[Equipment | None] = relationship(foreign_keys=[stall_id])
     captures: Mapped[list[Capture]] = relationship(back_populates="session", order_by="Capture.id")
     observations: Mapped[list[Observation]] = relationship(order_by="Observation.id", back_populates="session")
+
+
+class Equipment(Base):
+    """A vehicle, stall, cabinet, site or adapter. details: JSON of its kind's spec (`core/power/equipment.py`)."""
+
+    __tablename__ = "equipment"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(10), index=True)
+    name: Mapped[str] = mapped_column(String(120))
+    site: Mapped[str] = mapped_column(String(120), default="", index=True)
+    details: Mapped[str] = mapped_column(Text, default="{}")
+    by_name: Mapped[str] = mapped_column(String(80), default="")
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+
+class ReadingPicture(Base):
+    """A frame or photograph readings were typed from. at_s: on the record; film_s: in the film, None of a photograph."""
+
+    __tablename__ = "reading_pictures"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    capture_id: Mapped[int] = mapped_column(ForeignKey("captures.id"), index=True)
+    at_s: Mapped[float] = mapped_column(Double)
+    film_s: Mapped[float | None] = mapped_column(Double)
+    name: Mapped[str] = mapped_column(String(200), default="")
+    data: Mapped[bytes] = mapped_column(MEDIUMBLOB)
 
 
 class Capture(Base):

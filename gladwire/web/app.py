@@ -16,7 +16,12 @@ from gladwire.web.pages import (
     checklist,
     compare,
     connectors,
+    curves,
+    equipment,
+    expect,
+    known,
     limits,
+    readings,
     session,
     styleguide,
     talk,
@@ -26,7 +31,10 @@ from gladwire.web.pages import (
 from gladwire.web.services import services_for
 from gladwire.web.templating import STATIC
 
-AREAS = (today, cases, session, checklist, compare, connectors, timeline, captures, talk, bench, limits, styleguide)
+AREAS = (
+    today, cases, session, known, checklist, compare, connectors, timeline, captures, talk, curves, readings, equipment,
+    expect, bench, limits, styleguide,
+)  # fmt: skip
 
 
 def create_app(database_url: str, cache: Path, demo: bool = False) -> FastAPI:

@@ -13,7 +13,8 @@ from gladwire.web.errors import refusal_response
 # A hundred million samples written as text and packed with gzip stay below this.
 MOST_UPLOAD_BYTES = 2**30
 _POLICY = (
-    "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; "
+    "default-src 'self'; img-src 'self' data: blob:; media-src 'self' blob:; "
+    "style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; "
     "base-uri 'none'; form-action 'self'"
 )
 _HEADERS = [

@@ -22,6 +22,7 @@ USES = (
     ("volts", "panel", 4.5, "volts"),
     ("plum", "panel", 4.5, "lock and proximity"),
     ("amps", "panel", 4.5, "amperes"),
+    ("power", "panel", 4.5, "kilowatts"),
     ("proven", "panel", 4.5, "proven, in band"),
     ("proven", "paper", 3.0, "marks on paper"),
     ("failed", "panel", 4.5, "failed, out of band"),

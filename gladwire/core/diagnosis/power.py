@@ -10,7 +10,7 @@ CAUSES: tuple[Cause, ...] = (
     Cause(
         code="cabinet_shared",
         title="Power shared with a neighbour",
-        owner="evse",
+        owner="site",
         prior=1.2,
         speaks_for={"power_shared": 3.0},
         speaks_against={"power_thermal": 1.0, "power_supply": 1.0},

@@ -27,13 +27,12 @@ class Series(NamedTuple):
     factor: float = 1.0
 
 
-LIMIT = "Amperes the post allows"
 SERIES: tuple[Series, ...] = (
     Series("volts_v", "Volts the post gives", "V", "EVSEPresentVoltage"),
     Series("asked_v", "Volts the vehicle asks", "V", "EVTargetVoltage"),
     Series("amps_a", "Amperes the post gives", "A", "EVSEPresentCurrent"),
     Series("asked_a", "Amperes the vehicle asks", "A", "EVTargetCurrent"),
-    Series("post_max_a", LIMIT, "A", "EVSEMaximumCurrentLimit"),
+    Series("post_max_a", "Amperes the post allows", "A", "EVSEMaximumCurrentLimit"),
     Series("post_max_kw", "Power the post allows", "kW", "EVSEMaximumPowerLimit", 1e-3),
     Series("post_max_v", "Volts the post allows", "V", "EVSEMaximumVoltageLimit"),
     Series("vehicle_max_a", "Amperes the vehicle can take", "A", "EVMaximumCurrentLimit"),

@@ -77,7 +77,9 @@ class Context(BaseModel):
 
     @property
     def is_ac(self) -> bool:
-        return bool(self.ac_phases or self.offer_a or self.onboard_a)
+        """An on-board charger alone means AC only where no DC post is known."""
+        dc = self.post_kw or self.post_a or self.post_v or self.connector_a or self.adapter_a_continuous
+        return bool(self.ac_phases or self.offer_a or (self.onboard_a and not dc))
 
     @property
     def is_empty(self) -> bool:
@@ -169,7 +171,7 @@ def _code(context: Context, at: At) -> Any:
 
 
 def _onboard(context: Context, at: At) -> Any:
-    if context.onboard_a is None:
+    if context.onboard_a is None or not context.is_ac:
         return None
     phases = min(context.onboard_phases or 3, context.ac_phases or context.onboard_phases or 1)
     return context.onboard_a * phases * MAINS_V * 1e-3

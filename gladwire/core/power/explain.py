@@ -237,19 +237,24 @@ def _phases(s: Stretch) -> Told | None:
 def _returns(s: Stretch) -> Told | None:
     """A dip: power fell and, with no reason in the vehicle, comes back."""
     fell = s.before_kw - s.start_kw if s.stepped_in < 0 else 0.0
-    if fell < 0.05 * s.before_kw or s.course == "off":
+    if fell <= 0.0 or fell < 0.05 * s.before_kw or s.course == "off":
         return None
-    rose = float(s.whole.later_kw[s.last]) - s.end_kw
-    if rose < 0.5 * fell:
+    # In a taper power cannot come back to where it was, but it does step up.
+    if _rises_later(s) < 0.5 * fell and s.stepped_out < 0.04 * s.whole.top_kw:
         return None
     return _divided(s)
+
+
+def _rises_later(s: Stretch) -> float:
+    """kW by which power is higher again at some time after the stretch."""
+    return float(s.whole.later_kw[s.last]) - s.end_kw
 
 
 def _divided(s: Stretch) -> Told:
     """Who takes what this stall does not get: a neighbour, or the site."""
     fell = -s.stepped_in if s.stepped_in < 0 else s.before_kw - s.start_kw
     why = [f"Power falls from {s.before_kw:.1f} to {s.start_kw:.1f} kW at once, with no step of the state of charge."]
-    back = float(s.whole.later_kw[s.last]) - s.end_kw >= 0.5 * fell
+    back = _rises_later(s) >= 0.5 * fell or s.stepped_out >= 0.04 * s.whole.top_kw
     if back:
         why.append(f"It comes back to {float(s.whole.later_kw[s.last]):.1f} kW later.")
     near = [at for at in s.whole.neighbours if -_NEIGHBOUR_S < s.start_s - at < _NEIGHBOUR_S]
@@ -275,7 +280,7 @@ def _taper(s: Stretch) -> Told | None:
         return Told("vehicle_taper", sure, (_fills(s),))
     if s.course == "level" and s.fallen:
         first_step = s.stepped_in < 0
-        if first_step and not _stair(s):
+        if first_step and (not _stair(s) or set(_matches(s)) & set(_POST_SIDE)):
             return None
         soc_at = f" at {soc[0]:.0f} %" if soc else ""
         text = f"Power steps to {s.start_kw:.1f} kW{soc_at} and stays or falls on." if first_step else _fills(s)
@@ -409,13 +414,21 @@ def _shape(s: Stretch) -> Told | None:
     if s.course == "level" and abs(s.change) <= 0.02 and s.seconds > 60.0:
         text = f"kW stand at {s.level_kw:.1f} for {s.seconds / 60.0:.1f} min."
         if not outside:
-            return Told(
-                "unexplained", 0.5, (text, "Every rating known on the post's side is higher."), ("vehicle_limit",)
-            )
+            return _under_all(s, text)
         falls = amps is not None and amps[1] < 0.99 * amps[0]
         more = ("Amperes fall as volts rise.",) if falls else ()
         return Told("evse_power", 0.55 if falls else 0.4, (text, *more), ("vehicle_limit", "shared_cabinet"))
     return None
+
+
+def _under_all(s: Stretch, text: str) -> Told:
+    """Steady kW below every rating of the post's side: the vehicle's, where that is not known; else the post's."""
+    own = [cap for cap, _ in s.whole.caps if cap.limiter == "vehicle_limit"]
+    higher = "Every rating known on the post's side is higher."
+    if not own:
+        return Told("unexplained", 0.5, (text, higher), ("vehicle_limit",))
+    fewer = "The vehicle's too: a cabinet that works with fewer modules holds such a level."
+    return Told("evse_power", 0.55, (text, higher, fewer), ("shared_cabinet",))
 
 
 def _implied_volts(s: Stretch) -> dict[LimiterKey, str]:

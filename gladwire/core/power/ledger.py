@@ -233,13 +233,13 @@ def _rated_course(whole: Whole) -> Floats | None:
 def _filled(whole: Whole, stretches: Sequence[Stretch], told: Sequence[Told]) -> Floats:
     """Power with everything that is not as usual filled in straight from the usual beside it, shape (k,)."""
     power = whole.blocks.power_kw
-    usual = np.ones(len(power), dtype=bool)
+    # Blocks inside a step belong to no stretch and say nothing.
+    usual = np.zeros(len(power), dtype=bool)
     for s, t in zip(stretches, told, strict=True):
-        if t.limiter != "none" and (t.limiter == "ramp" or not BY_KEY[t.limiter].usual):
+        if t.limiter not in ("none", "ramp") and (BY_KEY[t.limiter].usual or s.stepped_in == 0):
+            usual[s.first : s.last + 1] = True
+        if t.limiter != "ramp" and not BY_KEY[t.limiter].usual:
             usual[s.first + 1 : s.last] = False
-            usual[s.first : s.last + 1] &= s.stepped_in == 0 and t.limiter != "ramp"
-        elif t.limiter == "none":
-            usual[s.first : s.last + 1] = False
     if not usual.any():
         return np.full(len(power), whole.top_kw)
     at = np.flatnonzero(usual)
@@ -261,7 +261,9 @@ def _written(
     energy = np.interp(bounds, raw_times, total)
     steps = np.diff(times)
     parts = 0.5 * (expected[1:] + expected[:-1]) * steps / 3600.0
-    parts[gaps(times)] = 0.0
+    # Over a gap nothing is claimed; a pause between runs that were joined is known, and what it cost counts.
+    unknown = [g for g in gaps(times) if not any(times[g] < joint < times[g + 1] for joint in record.joints)]
+    parts[unknown] = 0.0
     hoped = np.interp(bounds, times, np.concatenate([[0.0], np.cumsum(parts)]))
     soc = whole.read.get("soc_percent")
     socs = None if soc is None else np.interp(bounds, times, soc)

@@ -121,6 +121,8 @@ def energy_so_far(record: PowerRecord) -> tuple[Floats, Floats]:
 
     Nothing is counted over a gap, unless an energy counter was read on both sides of it, and nothing over a joint.
     """
+    if "power_kw" not in record.values:
+        record = completed(record)
     times, power = record.at_readings("power_kw")
     if len(times) < 2:
         return times, np.zeros(len(times))

@@ -92,7 +92,7 @@ def compare_with(
     beyond = (low - share) / low if verdict == "slower" else (share - high) / high if verdict == "faster" else 0.0
     inside = min(share - low, high - share) / (high - low) if verdict == "normal" else 0.0
     sure = 0.55 + min(0.4, 4.0 * beyond if beyond else 0.8 * inside)
-    explained = low < 1.0 - _BAND - 0.05
+    unread = pack_c is None or reference.pack_c is None
     text = (
         f"From {at[0]:.0f} to {at[-1]:.0f} % it took {100 * share:.0f} % of the power of {reference.name}; "
         f"{100 * low:.0f} to {100 * high:.0f} % count as the same."
@@ -105,9 +105,7 @@ def compare_with(
         if reference.same_post or pack_c is not None
         else "The same comparison with the pack's temperature read, or after a drive that warms it.",
         "faster": "Another session as warm as this one.",
-        "normal": ""
-        if not explained
-        else "A session with a warm pack: temperature alone explains as much as was missing.",
+        "normal": "The pack's temperature read in both would narrow what counts as the same." if unread else "",
         "unknown": "",
     }[verdict]
     return Compare(

@@ -14,11 +14,12 @@ from gladwire.core.power.limiters import BY_KEY, By, LimiterKey
 from gladwire.core.power.quantities import PLACE_WORDS, Place
 from gladwire.core.power.record import PowerRecord, completed, energy_kwh
 from gladwire.core.power.reference import Reference, compare_with
+from gladwire.core.power.sources import Compared, compare_sources
 from gladwire.core.power.windows import Window, soc_course, ten_percent_pairs, window_of_soc, window_of_time
 from gladwire.core.waveform import Bools, Floats
 
 PowerVerdict = Literal["normal", "derated", "interrupted", "unknown"]
-_MOST_POINTS = 480
+_MOST_POINTS = 720
 # Less than this of the expected energy is not worth a word; a rating missed by more than this is.
 _LOST_SHARE, _MISSED_SHARE = 0.03, 0.08
 _LEAST_S = 120.0
@@ -39,6 +40,7 @@ class Curve(BaseModel):
 class PowerReport(BaseModel):
     """Times in seconds of the record; energies in kWh, powers in kW. entries follow each other without a break.
 
+    compared: what the same file holds of a second place, against this.
     flowing_minutes: while power flowed; average_kw: over these. by: who holds it back, "none" where that is as it should
     be. decides: what would settle an open verdict.
     """
@@ -73,6 +75,7 @@ class PowerReport(BaseModel):
     joints: int = 0
     context: Context = Context()
     curve: Curve = Curve()
+    compared: Compared | None = None
 
     @property
     def shortfall_kwh(self) -> float:
@@ -170,6 +173,7 @@ def report_of(
         joints=len(record.joints),
         context=context,
         curve=_curve(record, ledger),
+        compared=compare_sources(record, record.beside) if record.beside else None,
     )
 
 
@@ -311,6 +315,17 @@ def _curve(record: PowerRecord, ledger: Ledger | None) -> Curve:
 
 def _points(values: Floats, digits: int) -> tuple[float | None, ...]:
     return tuple(None if v != v else round(v, digits) for v in values.tolist())
+
+
+def record_of(report: PowerReport) -> PowerRecord:
+    """The record again, in the points of its curve, which are means and keep its energy; times as in the report."""
+    curve = report.curve
+    values = {"power_kw": curve.power_kw, **curve.others}
+    return PowerRecord(
+        report.start_s + np.array(curve.since_start_s),
+        {key: np.array([np.nan if v is None else v for v in points]) for key, points in values.items()},
+        dict(report.places),
+    )
 
 
 def words_of_source(report: PowerReport) -> str:

@@ -104,7 +104,7 @@ def _label(report: PowerReport) -> Iterator[Fact]:
 
 
 def _judged(report: PowerReport) -> Iterator[Fact]:
-    if report.verdict == "derated" and report.by == "unknown":
+    if report.verdict == "derated" and report.by == "unknown" and not report.of("phase_lost"):
         yield Fact("suspect", report.text, report.start_s, report.end_s, f"{report.average_kw:.0f} kW on average")
 
 
@@ -165,7 +165,7 @@ RULES: tuple[Rule[PowerReport], ...] = (
         "draw",
         PRACTICE,
         "one or two of three phases that carry nothing",
-        _held("phase_lost", severity="fault"),
+        _held("phase_lost", severity="suspect"),
     ),
     Rule("power_interrupted", "hold", MEASUREMENT, "power that falls to nothing in the middle", _interrupted),
     Rule("power_unexplained", "hold", MEASUREMENT, "a level nothing read explains", _unexplained),

@@ -3,7 +3,7 @@ often would that happen by chance, and which plug-ins would settle the rest."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 from typing import Literal
@@ -112,7 +112,9 @@ def _drops(session: SiteSession) -> Floats:
     fall = power[:-width] - power[width:]
     deep = fall > _DROP_SHARE * power.max()
     starts = np.flatnonzero(deep & ~np.concatenate([[False], deep[:-1]]))
-    return np.asarray(step[starts] + _STEP_WINDOW_S / 2.0, dtype=np.float64)
+    # A fall is dated by its steepest step.
+    steepest = [int(np.argmax(power[i : i + width] - power[i + 1 : i + width + 1])) for i in starts]
+    return np.asarray([step[i + k + 1] for i, k in zip(starts, steepest, strict=True)], dtype=np.float64)
 
 
 def _answers(drops: Floats, at: float) -> bool:
@@ -141,11 +143,14 @@ class Step(BaseModel):
     settles: str
 
 
-def plan_tests(stalls: Sequence[str], pairs: Sequence[Pair]) -> tuple[Step, ...]:
+def plan_tests(
+    stalls: Sequence[str], pairs: Sequence[Pair], assumed: Mapping[str, str] | None = None
+) -> tuple[Step, ...]:
     """The fewest plug-ins that settle who shares, were each to end in “apart”; a “shared” on the way shortens it.
 
-    One stall stands for each group known; a stall not yet placed is tried against each group it may belong to, the
-    largest first. A group ends where it is proven apart from all others.
+    One stall stands for each group known; a stall not yet placed is tried against each group it may belong to: first those
+    whose cabinet is assumed to be the same (assumed: stall to cabinet), then the largest. A group ends where it is proven
+    apart from all others.
     """
     groups = topology(stalls, pairs)
     apart = {frozenset((p.one, p.other)) for p in pairs if p.verdict == "apart"}
@@ -154,7 +159,8 @@ def plan_tests(stalls: Sequence[str], pairs: Sequence[Pair]) -> tuple[Step, ...]
         return any(frozenset((x, y)) in apart for x in a for y in b)
 
     open_ = [(a, b) for a, b in combinations(groups, 2) if not settled(a, b)]
-    open_.sort(key=lambda pair: -(len(pair[0]) + len(pair[1])))
+    feeds = assumed or {}
+    open_.sort(key=lambda p: (feeds.get(p[0][0], 1) != feeds.get(p[1][0], 2), -(len(p[0]) + len(p[1]))))
     return tuple(
         Step(
             hold=a[0],

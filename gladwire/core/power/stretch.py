@@ -134,8 +134,6 @@ def stretches_of(whole: Whole, pieces: Sequence[Piece]) -> list[Stretch]:
         if course is None:  # a step
             jump += piece.end_kw - piece.start_kw
             ramping = ramping or piece.start_kw <= whole.idle_kw
-            if runs:
-                runs[-1][-1] = runs[-1][-1]._replace(last=piece.first)
             continue
         ramping = course in ("off", "ramp")
         if (courses and courses[-1] == course and not jump and course != "level") or (

@@ -42,7 +42,7 @@ _BREAKING: Mapping[str, frozenset[str]] = {
     "request": frozenset({"hunting"}),
     "parameters": frozenset({"hunting"}),
     "energise": frozenset({"mains_missing", "mains_without_request", "contactor_not_driven"}),
-    "draw": frozenset({"current_missing", "current_over_offer", "power_phase_lost"}),
+    "draw": frozenset({"current_missing", "current_over_offer"}),
     "hold": frozenset(
         {
             "pilot_lost_while_asking",

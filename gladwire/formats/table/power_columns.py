@@ -34,7 +34,7 @@ _VOLTS = re.compile(r"\b(voltage|volts?|spannung|tension|u|v|udc|vdc)\b")
 _AMPS = re.compile(r"\b(current|amps?|amperes?|strom(st[aä]rke)?|courant|i|idc|a)\b")
 _TEMPERATURE = re.compile(r"\b(temp\w*|t (pack|batt\w*|cell)|thermal)\b")
 _ASKED = re.compile(r"\b(ask\w*|request\w*|req|target|demand\w*|setpoint|set point|soll|desired|wanted|angefordert)\b")
-_LIMIT = re.compile(r"\b(max\w*|limit\w*|allow\w*|avail\w*|cap|capab\w*|rated|grenze|permitted|offer\w*)\b")
+_LIMIT = re.compile(r"\b(max\w*|limit\w*|allow\w*|avail\w*|cap|capab\w*|rated|grenze|permitted|offer\w*|can take)\b")
 _VEHICLE = re.compile(r"\b(vehicle|car|ev|bms|pack|battery|batt|fahrzeug|auto|obd|in car|bord)\b")
 _POST = re.compile(
     r"\b(evse|post|station|charger|dispenser|stall|pile|kiosk|column|s[aä]ule|borne|screen at post|output)\b"

@@ -12,7 +12,7 @@ from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.plc.conversation import ConversationRecord
 from gladwire.core.plc.plain import stage_of_turn
 from gladwire.core.plc.rules.loop import LOOPS
-from gladwire.core.plc.series import LIMIT
+from gladwire.core.plc.series import SERIES
 from gladwire.core.plc.slac import SlacRun
 from gladwire.core.roles import ROLE_WORDS, Role
 from gladwire.core.session.alignment import Alignment
@@ -26,10 +26,11 @@ from gladwire.web.session_view import SessionView
 # Most stretches a lane is told of; more are seen by zooming into the samples.
 _MOST_MARKS = 4000
 _ORDER: tuple[Role, ...] = (
-    "cp", "pp", "lock_current", "lock_position", "contactor", "said", "mains_v", "mains_a", "other",
+    "cp", "pp", "lock_current", "lock_position", "contactor", "said", "power", "mains_v", "mains_a", "other",
 )  # fmt: skip
 _COLOURS: dict[Role, str] = {"cp": "volts", "mains_v": "volts", "mains_a": "amps", "other": "ink-soft"}
-_BY_UNIT = {"V": "volts", "A": "amps", "%": "plum"}
+_LIMITS = {s.title for s in SERIES if "_max_" in s.quantity}
+_BY_UNIT = {"V": "volts", "A": "amps", "%": "plum", "kW": "power", "kWh": "power"}
 
 
 def lanes_json(session: ChargingSession, view: SessionView) -> str:
@@ -139,14 +140,14 @@ def _lane(capture: Capture, analysis: Analysis, alignment: Alignment, number: in
         "role": channel.role,
         "words": _words(channel),
         "unit": {"ohm": "Ω"}.get(channel.unit, channel.unit),
-        "colour": _BY_UNIT.get(channel.unit, "plum") if channel.role == "said" else _COLOURS.get(channel.role, "plum"),
+        "colour": _colour(channel),
         "interval": (channel.end_s - channel.start_s) / max(channel.samples, 1),
         "offset": clock.offset_s,
         "drift": clock.drift,
         "placed": alignment.how,
         "start": clock.on_session(channel.start_s),
         "end": clock.on_session(channel.end_s),
-        "folded": channel.role == "other" or (channel.role == "said" and _idle(analysis, channel)),
+        "folded": channel.role == "other" or _idle(analysis, channel),
         "aside": alignment.how == "none",
         "marks": _marks(analysis, channel),
         **(_pilot_parts(analysis.pilot) if is_pilot and analysis.pilot else {"segments": [], "events": []}),
@@ -154,9 +155,19 @@ def _lane(capture: Capture, analysis: Analysis, alignment: Alignment, number: in
 
 
 def _idle(analysis: Analysis, channel: ChannelInfo) -> bool:
-    """Before a charge loop only volts have a story to tell, and a limit hardly ever has one."""
+    """Of a power record the power panel shows all but kW; of what was said only volts have a story to tell before a charge
+    loop, and a limit hardly ever has one."""
+    if channel.role == "power":
+        return channel.unit != "kW"
+    if channel.role != "said":
+        return False
     talks = analysis.conversation.talks if analysis.conversation else ()
-    return channel.name == LIMIT or (channel.unit != "V" and not any(t.of(*LOOPS) for t in talks))
+    return channel.name in _LIMITS or (channel.unit != "V" and not any(t.of(*LOOPS) for t in talks))
+
+
+def _colour(channel: ChannelInfo) -> str:
+    by_unit = channel.role in ("said", "power")
+    return _BY_UNIT.get(channel.unit, "plum") if by_unit else _COLOURS.get(channel.role, "plum")
 
 
 def _words(channel: ChannelInfo) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,6 +15,8 @@ from gladwire.core.findings import Finding
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.readings import Measured, readings_of
 from gladwire.core.pilot.record import PilotRecord, Segment
+from gladwire.core.power.chain import Context
+from gladwire.core.power.equipment import FIELDS
 from gladwire.core.roles import ROLE_WORDS
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.clock import on_clock
@@ -24,7 +26,8 @@ from gladwire.core.session.proof import MODES, Mode, since_before
 from gladwire.core.session.stamps import BY_KEY, KINDS, StampKind
 from gladwire.core.standards.connectors import BY_KEY as CONNECTORS
 from gladwire.store.cases import cases, charging_session
-from gladwire.store.models import Capture, Case, ChargingSession, Observation, Settlement
+from gladwire.store.models import Capture, Case, ChargingSession, Observation, ReadingPicture, Settlement
+from gladwire.store.readings import pictures_of
 from gladwire.web.charts.attenuation import Attenuation, attenuation
 from gladwire.web.charts.dialogue import Dialogue, dialogue
 from gladwire.web.charts.faces import Face, contacts_in, face
@@ -33,6 +36,8 @@ from gladwire.web.charts.scale import Scale, scale_of
 from gladwire.web.charts.stage_line import StageLine, stage_line
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import capture_or_404
+from gladwire.web.pages.known import Known, known_of
+from gladwire.web.power_view import PowerPanel, power_panels
 from gladwire.web.services import Database, newest_analysis
 from gladwire.web.session_view import SessionView, session_view
 from gladwire.web.signing import name_of
@@ -116,6 +121,9 @@ class ResultPart:
     since: str
     face: Face | None
     dialogues: list[tuple[str, Dialogue]]
+    powers: list[PowerPanel]
+    known: Known | None
+    pictures: Sequence[ReadingPicture]
     profiles: list[Attenuation]
     explained: Mapping[str, str]
 
@@ -165,7 +173,7 @@ def one_session(request: Request, db: Database, number: int, capture: int | None
         place_in_case=siblings.index(session.id) + 1 if siblings else 0,
         capture=chosen,
         recordings=[_recording(c, view) for c in session.captures],
-        result=_result_part(session, view, chosen, request) if view else None,
+        result=_result_part(db, session, view, chosen, request) if view else None,
         settled=Settled.model_validate_json(settlement.settled) if settlement else Settled(),
         interval_us=settlement.interval_s * 1e6 if settlement and settlement.interval_s else None,
         history=[_entry(s) for s in chosen.settlements],
@@ -230,7 +238,9 @@ def _recording(capture: Capture, view: SessionView | None) -> RecordingRow:
     return RecordingRow(capture, alignment, analysis, capture.state in ("received", "analysing"), beside)
 
 
-def _result_part(session: ChargingSession, view: SessionView, chosen: Capture, request: Request) -> ResultPart:
+def _result_part(
+    db: Database, session: ChargingSession, view: SessionView, chosen: Capture, request: Request
+) -> ResultPart:
     alignment = view.alignment_of(chosen)
     stored = newest_analysis(chosen)
     ids = [c.id for c in view.captures]
@@ -255,10 +265,18 @@ def _result_part(session: ChargingSession, view: SessionView, chosen: Capture, r
         lanes=lanes_json(session, view),
         since=_since(session, said),
         dialogues=_dialogues(view),
+        powers=power_panels(session, view),
+        known=known_of(db, _context(view)) if any(a.power for a in view.analyses) else None,
+        pictures=pictures_of(db, [c.id for c in view.captures]),
         profiles=[a for c in view.together.scene.conversations for run in c.slac if (a := attenuation(run))][:4],
         explained=EXPLAINED,
         face=_face(said, request.cookies.get("connector", "type2")),
     )
+
+
+def _context(view: SessionView) -> Context:
+    """What is known of the session's equipment, as it was settled last."""
+    return next((a.power.context for a in reversed(view.analyses) if a.power), Context())
 
 
 def _dialogues(view: SessionView) -> list[tuple[str, Dialogue]]:
@@ -356,10 +374,18 @@ def _entry(settlement: Settlement) -> SettledEntry:
         said.append(f"{values.offset_v:+g} V added")
     if settlement.interval_s is not None:
         said.append(f"{settlement.interval_s * 1e6:g} µs between samples")
+    if values.context is not None:
+        said.append(_chain_words(values.context))
     said += [f"at {a.at_s:.2f} s in the file {_corrected(a.values)}" for a in values.amendments]
     return SettledEntry(
         settlement.by_name, settlement.why, settlement.made_at, ", ".join(said) or "all left to the machine"
     )
+
+
+def _chain_words(context: Context) -> str:
+    """What is known of vehicle and post, in one line."""
+    told = [(FIELDS[k], v) for k, v in context.model_dump().items() if k in FIELDS and v not in (None, 0)]
+    return "; ".join(f"{title.lower()} {value:g} {unit}".strip() for (title, unit), value in told)
 
 
 def _corrected(values: dict[str, Any]) -> str:

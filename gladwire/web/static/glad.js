@@ -86,3 +86,4 @@
     if (event.detail.xhr.status >= 400) { event.detail.shouldSwap = true; event.detail.isError = false; }
   });
 })();
+document.addEventListener("click", (event) => { if (event.target.closest("[data-print]")) window.print(); });

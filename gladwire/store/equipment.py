@@ -1,0 +1,70 @@
+"""Equipment: kept, found, and the sessions it was used in."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any, cast
+
+from sqlalchemy import or_, select
+from sqlalchemy.orm import Session, selectinload
+
+from gladwire.core.power.chain import Context
+from gladwire.core.power.equipment import Kind, chain_of, spec_of
+from gladwire.store.cases import WITH_RESULTS
+from gladwire.store.models import ChargingSession, Equipment
+
+
+def add_equipment(db: Session, kind: Kind, name: str, site: str, details: dict[str, Any], by_name: str) -> Equipment:
+    """Raises ValueError for a figure out of its range."""
+    spec = spec_of(kind, details)
+    kept = Equipment(kind=kind, name=name[:120], site=site[:120], details=spec.model_dump_json(), by_name=by_name[:80])
+    db.add(kept)
+    db.flush()
+    return kept
+
+
+def change_equipment(piece: Equipment, name: str, site: str, details: dict[str, Any], by_name: str) -> None:
+    """Raises ValueError for a figure out of its range."""
+    spec = spec_of(cast(Kind, piece.kind), details)
+    piece.name, piece.site, piece.details, piece.by_name = name[:120], site[:120], spec.model_dump_json(), by_name[:80]
+
+
+def all_equipment(db: Session, kind: Kind | None = None, site: str | None = None) -> Sequence[Equipment]:
+    """By site and name."""
+    chosen = select(Equipment).order_by(Equipment.site, Equipment.name)
+    if kind is not None:
+        chosen = chosen.where(Equipment.kind == kind)
+    if site is not None:
+        chosen = chosen.where(Equipment.site == site)
+    return db.scalars(chosen).all()
+
+
+def details_of(piece: Equipment) -> dict[str, Any]:
+    found: dict[str, Any] = json.loads(piece.details)
+    return found
+
+
+def chain_for(db: Session, pieces: Sequence[Equipment | None], **more: Any) -> Context:
+    """The chain of a vehicle, a stall with its cabinet and site, and an adapter. Raises ValueError for a bad figure."""
+    specs = []
+    for piece in pieces:
+        if piece is None:
+            continue
+        if piece.kind == "stall":
+            cabinet = details_of(piece).get("cabinet", "")
+            fed = [
+                e
+                for e in all_equipment(db, site=piece.site)
+                if e.kind == "site" or (e.kind == "cabinet" and e.name == cabinet)
+            ]
+            specs += [spec_of(cast(Kind, e.kind), details_of(e)) for e in fed]
+        specs.append(spec_of(cast(Kind, piece.kind), details_of(piece)))
+    return chain_of(specs, **more)
+
+
+def sessions_with(db: Session, pieces: Sequence[int], limit: int = 200) -> Sequence[ChargingSession]:
+    """Sessions of these vehicles or at these stalls, newest first, with their results."""
+    used = or_(ChargingSession.vehicle_id.in_(pieces), ChargingSession.stall_id.in_(pieces))
+    chosen = select(ChargingSession).where(used).options(*WITH_RESULTS, selectinload(ChargingSession.case))
+    return db.scalars(chosen.order_by(ChargingSession.id.desc()).limit(limit)).all()

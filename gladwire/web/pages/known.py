@@ -1,0 +1,95 @@
+"""What is known of a session's vehicle, stall and what lies between: chosen from the equipment or typed, and kept."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from fastapi import APIRouter, Request
+from pydantic import ValidationError
+from starlette.responses import RedirectResponse, Response
+
+from gladwire.core.pilot.reading import Settled
+from gladwire.core.power.chain import Context
+from gladwire.core.power.equipment import FIELDS
+from gladwire.store.analyses import add_settlement, newest_settlement
+from gladwire.store.equipment import all_equipment, chain_for
+from gladwire.store.models import ChargingSession, Equipment
+from gladwire.web.errors import RefusedError
+from gladwire.web.pages.captures import wait_for
+from gladwire.web.pages.expect import OVERRIDES, number_in
+from gladwire.web.services import Database, ServicesHere, newest_analysis, parsed
+from gladwire.web.signing import signed
+
+router = APIRouter()
+
+_TYPED = (*OVERRIDES, "pack_c", "ambient_c")
+
+
+@dataclass(frozen=True)
+class Known:
+    """The form: what can be chosen, what is known now. fields: (key, words, unit, value)."""
+
+    vehicles: Sequence[Equipment]
+    stalls: Sequence[Equipment]
+    adapters: Sequence[Equipment]
+    fields: Sequence[tuple[str, str, str, str]]
+    context: Context
+
+
+def known_of(db: Database, context: Context) -> Known:
+    values = context.model_dump()
+    fields = [(key, *FIELDS[key], f"{values[key]:g}" if values[key] is not None else "") for key in _TYPED]
+    return Known(
+        all_equipment(db, "vehicle"), all_equipment(db, "stall"), all_equipment(db, "adapter"), fields, context
+    )
+
+
+@router.post("/sessions/{number}/known")
+async def keep_known(request: Request, here: ServicesHere, number: int) -> Response:
+    """Settle what is known for every capture of the session that holds power; each is judged anew."""
+    form = {key: str(value).strip() for key, value in (await request.form()).items()}
+    by_name, why = form.get("by_name", "")[:80], form.get("why", "")[:300] or "Read from labels and displays"
+    if not by_name:
+        raise RefusedError(422, "Your name is needed. Nothing was stored.", "Fill it in.")
+    with here.sessions.begin() as db:
+        session = db.get(ChargingSession, number)
+        if session is None:
+            raise RefusedError(404, f"There is no session {number}.", "Look on Today or through the cases.")
+        pieces = [_piece(db, form.get(kind, ""), kind) for kind in ("vehicle", "stall", "adapter")]
+        context = _context(db, pieces, form)
+        session.vehicle, session.stall = pieces[0], pieces[1]
+        for capture in session.captures:
+            stored = newest_analysis(capture)
+            if stored is None or parsed(stored).power is None:
+                continue
+            newest = newest_settlement(db, capture)
+            before = Settled.model_validate_json(newest.settled) if newest else Settled()
+            settled = before.model_copy(update={"context": context})
+            add_settlement(db, capture, settled.model_dump_json(), newest.interval_s if newest else None, by_name, why)
+    wait_for(here, number)
+    return signed(RedirectResponse(f"/sessions/{number}#known", 303), by_name)
+
+
+def _piece(db: Database, number: str, kind: str) -> Equipment | None:
+    found = db.get(Equipment, int(number)) if number.isdigit() and len(number) < 10 else None
+    return found if found and found.kind == kind else None
+
+
+def _context(db: Database, pieces: Sequence[Equipment | None], form: Mapping[str, str]) -> Context:
+    """Equipment first, what was typed over it; where nothing is chosen, what was typed alone."""
+    try:
+        more: dict[str, Any] = {key: number_in(form.get(key, "")) for key in _TYPED}
+        for key in ("ac_phases", "onboard_phases"):
+            more[key] = int(more[key]) if more[key] is not None else None
+        return chain_for(db, pieces, **more)
+    except ValidationError as error:
+        first = error.errors()[0]
+        title, unit = FIELDS.get(str(first["loc"][0]), (str(first["loc"][0]), ""))
+        raise RefusedError(
+            422, f"{title} ({unit}): {first['msg'].lower()}. Nothing was stored.", "Correct it."
+        ) from error
+    except ValueError as error:
+        said = str(error)
+        raise RefusedError(422, f"{said[0].upper()}{said[1:]}. Nothing was stored.", "Correct it.") from error

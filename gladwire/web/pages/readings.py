@@ -1,0 +1,183 @@
+"""Readings: a power record typed from displays, from a film or photographs of them; the film never leaves the browser."""
+
+from __future__ import annotations
+
+import io
+import json
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, File, Form, Request, UploadFile
+from starlette.responses import RedirectResponse, Response
+
+from gladwire.core.power.quantities import BY_KEY, PLACE_WORDS, QUANTITIES, Place, Quantity
+from gladwire.core.power.record import PowerRecord
+from gladwire.formats import power_csv
+from gladwire.store.captures import add_capture
+from gladwire.store.cases import case_with_sessions, cases, charging_session
+from gladwire.store.models import Case, ChargingSession
+from gladwire.store.readings import Picture, add_pictures, picture
+from gladwire.web.errors import RefusedError
+from gladwire.web.pages.captures import wait_for
+from gladwire.web.services import Database, ServicesHere
+from gladwire.web.signing import name_of, signed
+from gladwire.web.templating import render
+
+router = APIRouter()
+
+# A day of readings every second is no typing.
+_MOST_ROWS, _MOST_PICTURES, _MOST_PICTURE_BYTES = 20_000, 2_000, 2 * 2**20
+_TYPED = (
+    "power_kw",
+    "soc_percent",
+    "volts_v",
+    "amps_a",
+    "energy_kwh",
+    "asked_a",
+    "post_max_a",
+    "pack_c",
+    "connector_c",
+)
+_JPEG = b"\xff\xd8\xff"
+
+
+@dataclass(frozen=True)
+class ReadingsPage:
+    area: str
+    quantities: Sequence[Quantity]
+    places: Sequence[tuple[str, str]]
+    by_name: str
+    open_cases: Sequence[Case]
+    case: int | None
+    session: ChargingSession | None
+
+
+@router.get("/readings")
+def readings_page(request: Request, db: Database, case: int | None = None, session: int | None = None) -> Response:
+    page = ReadingsPage(
+        "today",
+        [q for q in QUANTITIES if q.key in _TYPED],
+        [(key, PLACE_WORDS[key]) for key in ("post", "vehicle", "meter")],
+        name_of(request),
+        cases(db, "open"),
+        case,
+        charging_session(db, session) if session is not None else None,
+    )
+    return render("readings.html", page)
+
+
+def record_from(text: str) -> PowerRecord:
+    """A record of what the page sends: {"columns": [{"quantity", "place"}…], "rows": [[seconds, value or null…]…]}.
+
+    Raises RefusedError naming the row.
+    """
+    try:
+        sent: Any = json.loads(text)
+        columns = [(str(c["quantity"]), str(c["place"])) for c in sent["columns"]]
+        rows = [[None if cell is None else float(cell) for cell in row] for row in sent["rows"]]
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
+        raise RefusedError(422, "The readings did not arrive whole. Nothing was stored.", "Send them again.") from error
+    if not columns or any(q not in BY_KEY or p not in PLACE_WORDS for q, p in columns):
+        raise RefusedError(422, "The readings name a column that is not known.", "Choose columns from the list.")
+    if not 2 <= len(rows) <= _MOST_ROWS:
+        raise RefusedError(422, f"{len(rows)} rows of readings; 2 to {_MOST_ROWS} were expected.", "Type at least two.")
+    _check(rows, len(columns) + 1)
+    table = np.array([[np.nan if cell is None else cell for cell in row] for row in rows], dtype=np.float64)
+    values: dict[str, np.ndarray] = {}
+    places: dict[str, Place] = {}
+    second: dict[str, np.ndarray] = {}
+    other: dict[str, Place] = {}
+    for i, (quantity, place) in enumerate(columns, 1):
+        into, where = (values, places) if quantity not in values else (second, other)
+        into[quantity] = table[:, i]
+        where[quantity] = place  # type: ignore[assignment]
+    beside = PowerRecord(table[:, 0], second, other) if second else None
+    return PowerRecord(table[:, 0], values, places, beside=beside)
+
+
+def _check(rows: Sequence[Sequence[float | None]], width: int) -> None:
+    last = -math.inf
+    for number, row in enumerate(rows, 1):
+        if len(row) != width or row[0] is None:
+            raise RefusedError(422, f"Row {number} has no time or too few cells.", "Give it a time, or empty it.")
+        if any(cell is not None and not math.isfinite(cell) for cell in row):
+            raise RefusedError(422, f"Row {number} holds something that is no number.", "Correct it.")
+        if row[0] <= last:
+            raise RefusedError(422, f"The time of row {number} is not after the row before.", "Correct the time.")
+        last = row[0]
+
+
+@router.post("/readings")
+def keep(
+    request: Request,
+    here: ServicesHere,
+    record: Annotated[str, Form(max_length=4 * 2**20)],
+    title: Annotated[str, Form(min_length=1, max_length=200)],
+    by_name: Annotated[str, Form(min_length=1, max_length=80)],
+    case: Annotated[str, Form(max_length=12)] = "",
+    session: Annotated[str, Form(max_length=12)] = "",
+    moments: Annotated[str, Form(max_length=2**20)] = "[]",
+    pictures: Annotated[list[UploadFile] | None, File()] = None,
+) -> Response:
+    """Store typed readings as a capture of their own, with the pictures they were read from, and lead to the verdict."""
+    readings = record_from(record)
+    kept = _pictures(pictures or [], moments)
+    with here.sessions.begin() as db:
+        number = _session_number(db, title, case, session)
+        content = power_csv.write(readings, (f"typed by {by_name}", *(["from pictures, kept beside"] if kept else [])))
+        target = db.get_one(ChargingSession, number)
+        capture = add_capture(db, target, f"{title[:180]} (typed).csv", io.BytesIO(content))
+        add_pictures(db, capture, kept)
+    wait_for(here, number)
+    address = f"/sessions/{number}"
+    if request.headers.get("hx-request") or request.headers.get("accept") == "application/json":
+        return signed(Response(status_code=204, headers={"HX-Redirect": address}), by_name)
+    return signed(RedirectResponse(address, 303), by_name)
+
+
+def _session_number(db: Database, title: str, case: str, session: str) -> int:
+    if session.isdigit():
+        found = charging_session(db, int(session))
+        if found is None:
+            raise RefusedError(404, f"There is no session {session}.", "Keep them as a session of their own.")
+        return found.id
+    chosen = case_with_sessions(db, int(case)) if case.isdigit() else None
+    if case.isdigit() and chosen is None:
+        raise RefusedError(404, f"There is no case {case}.", "Choose another, or none.")
+    fresh = ChargingSession(title=title, case=chosen)
+    db.add(fresh)
+    db.flush()
+    return fresh.id
+
+
+def _pictures(files: Sequence[UploadFile], moments: str) -> list[Picture]:
+    """Raises RefusedError for what is no JPEG, or too much."""
+    try:
+        told = [
+            (float(m["at_s"]), None if m.get("film_s") is None else float(m["film_s"]), str(m["name"]))
+            for m in json.loads(moments)
+        ]
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
+        raise RefusedError(422, "The pictures did not arrive whole. Nothing was stored.", "Send them again.") from error
+    if len(files) > _MOST_PICTURES or len(told) != len(files):
+        raise RefusedError(422, "The pictures do not fit the readings. Nothing was stored.", "Send them again.")
+    kept = []
+    for file, (at_s, film_s, name) in zip(files, told, strict=True):
+        data = file.file.read(_MOST_PICTURE_BYTES + 1)
+        if not data.startswith(_JPEG) or len(data) > _MOST_PICTURE_BYTES:
+            raise RefusedError(
+                422, f"The picture at {at_s:g} s is no JPEG of up to 2 MiB. Nothing was stored.", "Take it again."
+            )
+        kept.append(Picture(at_s, film_s, name, data))
+    return kept
+
+
+@router.get("/pictures/{number}")
+def one_picture(db: Database, number: int) -> Response:
+    found = picture(db, number)
+    if found is None:
+        raise RefusedError(404, f"There is no picture {number}.", "Go back to its session.")
+    return Response(found.data, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})
