@@ -161,3 +161,63 @@ def test_iso_15118_20_goes_both_ways_and_a_payload_type_names_the_schema(
     assert main(["exi", "decode", "--protocol", "iso20"]) == 0
     for line in capsys.readouterr().out.splitlines():
         assert json.loads(line) == wanted
+
+
+def test_a_power_record_under_the_contracts_keys(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    rows = "".join(f"{i},{150 if i > 60 else 2.5 * i:.1f},{12 + i // 40}\n" for i in range(1500))
+    path = tmp_path / "log.csv"
+    path.write_text("# read at: post\nTime (s),Power (kW),SoC (%)\n" + rows)
+    known = tmp_path / "known.json"
+    known.write_text('{"post_kw": 150, "vehicle_kw": 200, "pack_class_v": 400, "colour": "red"}')
+    code, out, err = run(capsys, str(path), "--context", str(known), "--json")
+    assert code == 0
+    assert "colour" in err
+    seen = json.loads(out)
+    assert seen["files"] == [{"name": "log.csv", "kind": "power", "format": "power-csv"}]
+    power = seen["power"]
+    assert set(power) >= {
+        "samples",
+        "energy_kwh",
+        "peak_kw",
+        "average_kw",
+        "source",
+        "windows",
+        "limiters",
+        "verdict",
+        "by",
+    }
+    assert (power["source"], power["verdict"], power["by"]) == ("post", "normal", "none")
+    held = [entry["limiter"] for entry in power["limiters"]]
+    assert held[-1] == "evse_power"
+    assert {"start_s", "end_s", "minutes", "shortfall_kwh", "confidence"} <= set(power["limiters"][0])
+    assert {(w["from_soc"], w["to_soc"]) for w in power["windows"]} == {(20, 30), (20, 40), (30, 40)}
+    assert {s["stage"]: s["state"] for s in seen["stages"]}["hold"] == "proven"
+    code, out, _ = run(capsys, str(path))
+    assert "Post's power" in out
+
+
+@pytest.mark.parametrize(
+    ("content", "said"),
+    [
+        ("{", "no JSON object"),
+        ("[1]", "one flat JSON object"),
+        ('{"post_kw": -5}', "post_kw"),
+        ('{"ac_phases": 7}', "ac_phases"),
+    ],
+)
+def test_a_bad_context_is_one_line(content: str, said: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "c.json"
+    path.write_text(content)
+    code, _, err = run(capsys, "nothing.csv", "--context", str(path))
+    assert code == 2
+    assert said in err
+    assert len(err.strip().splitlines()) == 1
+
+
+def test_frames_of_a_long_charge_hold_a_power_record(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "long.pcapng"
+    path.write_bytes(pcapng.write(play(Plan(loop_s=260.0)).frames, 1_790_000_000.0))
+    seen = json.loads(run(capsys, str(path), "--json")[1])
+    assert seen["power"]["source"] == "frames"
+    assert seen["power"]["energy_kwh"] > 0.5
+    assert seen["power"]["limiters"]

@@ -1,4 +1,4 @@
-"""`./glad bench [pilot|pages|session|plc]`: prints tables and keeps the last ones in docs/performance.md."""
+"""`./glad bench [pilot|pages|session|plc|power]`: prints tables and keeps the last ones in docs/performance.md."""
 
 from __future__ import annotations
 
@@ -9,10 +9,16 @@ import re
 from datetime import UTC, datetime
 from pathlib import Path
 
-from gladwire.bench import pages, pilot, plc, session
+from gladwire.bench import pages, pilot, plc, power, session
 
 PAGE = Path("docs/performance.md")
-BENCHES = {"pilot": pilot.measure, "pages": pages.measure, "session": session.measure, "plc": plc.measure}
+BENCHES = {
+    "pilot": pilot.measure,
+    "pages": pages.measure,
+    "session": session.measure,
+    "plc": plc.measure,
+    "power": power.measure,
+}
 
 
 def main() -> None:

@@ -197,7 +197,7 @@ def _times(
 ) -> tuple[Floats, str]:
     """(seconds since the first reading or as told, shape (n,); when it was recorded)."""
     columns = [i for i, m in enumerate(header.meanings) if m and m.quantity == "time"]
-    column = next((i for i in columns if all(len(r) > i and _time_of(r[i], comma) for _, r in body[:3])), None)
+    column = next((i for i in columns if any(len(r) > i and _time_of(r[i], comma) for _, r in body[:3])), None)
     if column is None:
         if interval_s is None:
             raise UnreadableError(

@@ -7,10 +7,15 @@ from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
 
+import numpy as np
+
+from gladwire.core.power.record import PowerRecord
+from gladwire.core.power.reference import Compare, best_reference, compare_with, reference_of
 from gladwire.core.power.report import PowerReport, record_of, report_of
 from gladwire.core.power.sources import Compared, compare_sources
 from gladwire.core.power.splice import splice
 from gladwire.core.session.clock import on_clock
+from gladwire.core.waveform import Floats
 from gladwire.store.models import ChargingSession
 from gladwire.web.charts.power import PowerDrawing, power_drawing
 from gladwire.web.session_view import SessionView
@@ -106,6 +111,42 @@ def power_panels(session: ChargingSession, view: SessionView) -> list[PowerPanel
     if drawing:
         panels.insert(0, PowerPanel("power-whole", session.id, "all parts, spliced", drawing, None, joints))
     return panels
+
+
+def against_earlier(view: SessionView, earlier: Sequence[tuple[str, bool, SessionView]]) -> Compare | None:
+    """The session held against the one of the same vehicle that covers most of it; None where none can be.
+
+    earlier: (title, whether at the same stall, view) of other sessions of the vehicle.
+    """
+    whole, _ = whole_of(view)
+    if whole is None:
+        return None
+    soc, kw = soc_and_kw(record_of(whole))
+    found = []
+    for title, same_stall, other in earlier:
+        report, _ = whole_of(other)
+        if report is None or report.verdict in ("derated", "interrupted"):
+            continue
+        try:
+            reference = reference_of(f"“{title}”", *soc_and_kw(record_of(report)), pack_c_of(report), same_stall)
+        except ValueError:
+            continue
+        compared = compare_with(soc, kw, reference, pack_c_of(whole), pack_kwh=whole.context.pack_kwh)
+        found += [compared] if compared else []
+    return best_reference(found)
+
+
+def soc_and_kw(record: PowerRecord) -> tuple[Floats, Floats]:
+    """(SoC %, kW) at every reading of power, shape (n,); SoC NaN where it was never read."""
+    times, soc = record.at_readings("soc_percent")
+    kw = record.values["power_kw"]
+    return (np.interp(record.time_s, times, soc) if len(times) else np.full(len(kw), np.nan)), kw
+
+
+def pack_c_of(report: PowerReport) -> float | None:
+    """The pack's mean temperature as read, else as it was said to be."""
+    read = [v for v in report.curve.others.get("pack_c", ()) if v is not None]
+    return sum(read) / len(read) if read else report.context.pack_c
 
 
 def _same_time(a: PowerReport, b: PowerReport) -> bool:

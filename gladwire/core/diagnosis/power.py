@@ -12,7 +12,7 @@ CAUSES: tuple[Cause, ...] = (
         title="Power shared with a neighbour",
         owner="site",
         prior=1.2,
-        speaks_for={"power_shared": 3.0},
+        speaks_for={"power_shared": 3.0, "power_neighbour": 1.5},
         speaks_against={"power_thermal": 1.0, "power_supply": 1.0},
         test=NextTest(
             "Charge again while the neighbouring stalls are empty, then plug another vehicle in beside it.",

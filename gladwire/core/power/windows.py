@@ -153,6 +153,17 @@ def window_of_soc(
     )
 
 
+def window_of_energy(
+    record: PowerRecord, from_kwh: float, to_kwh: float, ramp_end_s: float | None = None
+) -> Window | None:
+    """The window between two amounts of energy since the record began; None where the record does not reach them."""
+    times, total = energy_so_far(record)
+    if len(times) < 2 or not 0.0 <= from_kwh < to_kwh <= total[-1] + 1e-9:
+        return None
+    start, end = (float(times[np.searchsorted(total, kwh - 1e-9)]) for kwh in (from_kwh, to_kwh))
+    return window_of_time(record, start, end, ramp_end_s) if end > start else None
+
+
 def _stepped(course: SocCourse, soc: float) -> bool:
     """Whether the display was seen to step to this state of charge, to a few seconds."""
     i = int(np.argmin(np.abs(course.soc - soc)))

@@ -15,6 +15,8 @@ _HOME = ("latched", "coded", "doubtful")
 _SEAT_S = 2.0
 # An inlet that is going to lock has done so by then.
 _LOCKS_WITHIN_S = 8.0
+# Noted by eye, a neighbour's plug-in and the step it brings lie this close.
+_NEIGHBOUR_S = 120.0
 
 
 def _home(scene: Scene) -> list[tuple[float, float]]:
@@ -85,7 +87,25 @@ def _contact(code: str, means: str) -> Callable[[Scene], Iterator[Fact]]:
     return check
 
 
+def _neighbour(scene: Scene) -> Iterator[Fact]:
+    """A neighbour that was seen to plug in or leave as power stepped."""
+    seen = [s for s in scene.stamps if s.kind in ("neighbour_plugs_in", "neighbour_leaves")]
+    for power in scene.powers:
+        for entry in power.entries:
+            if entry.limiter not in ("shared_cabinet", "unexplained", "evse_power"):
+                continue
+            for stamp in seen:
+                at = entry.start_s if stamp.kind == "neighbour_plugs_in" else entry.end_s
+                if abs(stamp.at_s - at) < _NEIGHBOUR_S and entry.shortfall_kwh > 0:
+                    what = (
+                        "plugs in and power falls" if stamp.kind == "neighbour_plugs_in" else "leaves and power rises"
+                    )
+                    text = f"A neighbour {what} {seconds(abs(stamp.at_s - at))} apart."
+                    yield Fact("note", text, min(stamp.at_s, at), max(stamp.at_s, at), "together")
+
+
 RULES: tuple[Rule[Scene], ...] = (
+    Rule("power_neighbour", "hold", PRACTICE, "a neighbour that came or went as power stepped", _neighbour),
     Rule("plug_home", "seat", PRACTICE, "a plug that is home", _seated),
     Rule("plug_not_home", "seat", PRACTICE, "proximity made and pilot not", _not_seated),
     Rule("lock_not_driven", "lock", PRACTICE, "an actuator without a pulse", _not_driven),

@@ -35,6 +35,8 @@ KINDS: tuple[StampKind, ...] = (
     StampKind("release_asked", "Release asked for (remote, button, app)", "seen", "end"),
     StampKind("plug_stays_held", "Plug cannot be drawn", "felt", "end"),
     StampKind("display_reads", "Display reads (say which, and what)", "seen", "draw"),
+    StampKind("neighbour_plugs_in", "A neighbour plugs in", "seen", "hold"),
+    StampKind("neighbour_leaves", "A neighbour leaves", "seen", "hold"),
     StampKind("note", "Note", "note", "hold"),
 )
 BY_KEY = {kind.key: kind for kind in KINDS}

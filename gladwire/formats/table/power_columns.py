@@ -115,19 +115,19 @@ def _with_role(name: str, measure: str) -> str:
     if _ASKED.search(name):
         return f"asked_{measure}"
     if _LIMIT.search(name):
-        vehicle = _VEHICLE.search(name) and not _POST.search(name)
-        if vehicle:
+        # Whose limit it is, is said first: “the most the vehicle takes from the post”.
+        vehicle, post = _VEHICLE.search(name), _POST.search(name)
+        if vehicle and (post is None or vehicle.start() < post.start()):
             return f"vehicle_max_{measure}" if measure != "v" else "asked_v"
         return f"post_max_{measure}"
     return present
 
 
 def _place(name: str) -> Place:
-    if _METER.search(name):
-        return "meter"
-    if _POST.search(name):
-        return "post"
-    return "vehicle" if _VEHICLE.search(name) else "unknown"
+    """Where a column was read: the last of the words that tell a place."""
+    patterns: tuple[tuple[Place, re.Pattern[str]], ...] = (("vehicle", _VEHICLE), ("post", _POST), ("meter", _METER))
+    found = [(m.start(), place) for place, pattern in patterns for m in pattern.finditer(name)]
+    return max(found)[1] if found else "unknown"
 
 
 def _where_warm(name: str) -> str:

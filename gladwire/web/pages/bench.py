@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from fastapi import APIRouter, Request
 from starlette.responses import Response
 
-from gladwire.web.calculators import ac_links, coded_plug, divider, duty, latch, lead, message, which_lead
+from gladwire.web.calculators import ac_links, coded_plug, divider, duty, latch, lead, message, paid, which_lead
 from gladwire.web.calculators.tool import Tool
 from gladwire.web.errors import RefusedError
 from gladwire.web.templating import render
@@ -23,6 +23,7 @@ TOOLS: tuple[Tool, ...] = (
     lead.TOOL,
     which_lead.TOOL,
     ac_links.TOOL,
+    paid.TOOL,
     message.TOOL,
 )
 

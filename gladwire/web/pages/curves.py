@@ -15,7 +15,7 @@ from gladwire.core.power.record import PowerRecord, energy_so_far
 from gladwire.core.power.reference import Compare, compare_with, reference_of
 from gladwire.core.power.report import PowerReport, record_of
 from gladwire.core.power.tariff import Tariff, price
-from gladwire.core.power.windows import Window, soc_course, window_of_soc
+from gladwire.core.power.windows import Window, soc_course, window_of_energy, window_of_soc, window_of_time
 from gladwire.store.cases import recent_sessions
 from gladwire.store.equipment import details_of, sessions_with
 from gladwire.store.models import ChargingSession
@@ -23,7 +23,7 @@ from gladwire.web.charts.plot import STYLES, Plot, Series, plot
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.expect import number_in
 from gladwire.web.pages.session import session_or_404
-from gladwire.web.power_view import whole_of
+from gladwire.web.power_view import pack_c_of, soc_and_kw, whole_of
 from gladwire.web.services import Database
 from gladwire.web.session_view import session_view
 from gladwire.web.templating import render
@@ -32,6 +32,7 @@ router = APIRouter()
 
 # Windows people use; each is named wherever it is used.
 WINDOWS = ((10.0, 80.0), (0.0, 90.0), (0.0, 100.0), (15.0, 80.0), (20.0, 80.0))
+OF = (("soc", "% of charge"), ("min", "minutes"), ("kwh", "kWh"))
 ALIGNED = (("plug", "at plug-in"), ("soc", "at a state of charge"), ("ramp", "at the end of the ramp"))
 _MOST = len(STYLES)
 
@@ -68,6 +69,7 @@ class CurvesPage:
     units: Sequence[str]
     windows: Sequence[tuple[float, float]]
     aligned: Sequence[tuple[str, str]]
+    of: Sequence[tuple[str, str]]
     trouble: str
     tens: PowerReport | None
 
@@ -76,7 +78,10 @@ class CurvesPage:
 def curves(request: Request, db: Database, s: Annotated[list[int] | None, Query()] = None) -> Response:
     """Sessions whose numbers are given as `s`; the first is what the others are held against."""
     numbers = list(dict.fromkeys(s or []))[:_MOST]
-    asked = {**{"from": "", "to": "", "align": "plug", "at": "20", "unit": UNITS[0]}, **dict(request.query_params)}
+    asked = {
+        **{"from": "", "to": "", "of": "soc", "align": "plug", "at": "20", "unit": UNITS[0]},
+        **dict(request.query_params),
+    }
     typed = {k: v.strip()[:20] for k, v in asked.items()}
     trouble, at = "", 20.0
     window = _shared(db, numbers)
@@ -91,8 +96,9 @@ def curves(request: Request, db: Database, s: Annotated[list[int] | None, Query(
             f"{said[0].upper()}{said[1:]}.",
             {**typed, "consumption": "", "per_kwh": "", "per_min": "", "per_start": ""},
         )
-    if not 0 <= window[0] < window[1] <= 100:
-        trouble, window = "A window from 0 to 100 % was expected, its end above its start.", (10.0, 80.0)
+    most = 100.0 if typed["of"] == "soc" else 1e5
+    if not 0 <= window[0] < window[1] <= most:
+        trouble, window = f"A window from 0 to {most:g} was expected, its end above its start.", (10.0, 80.0)
     typed |= {"from": f"{window[0]:g}", "to": f"{window[1]:g}"}
     laid: list[Laid] = []
     for number in numbers:
@@ -103,7 +109,7 @@ def curves(request: Request, db: Database, s: Annotated[list[int] | None, Query(
             )
         laid.append(one)
     page = CurvesPage(
-        "cases", laid, _plots(laid, typed), _offered(db, numbers, laid), typed, UNITS, WINDOWS, ALIGNED, trouble,
+        "cases", laid, _plots(laid, typed), _offered(db, numbers, laid), typed, UNITS, WINDOWS, ALIGNED, OF, trouble,
         laid[0].report if laid else None,
     )  # fmt: skip
     return render("curves.html", page)
@@ -132,11 +138,21 @@ def _laid(
     if report is None:
         return None
     record = record_of(report)
-    chosen = window_of_soc(record, *window, report.ramp_ends_at_s)
+    chosen = _window(record, report, typed["of"], window)
     return Laid(
         session, report, record, style, _zero(record, report, typed["align"], at), chosen, _far(chosen, typed, session),
         _cost(chosen, typed), _compared(first, record, report) if first else None, joints,
     )  # fmt: skip
+
+
+def _window(record: PowerRecord, report: PowerReport, of: str, window: tuple[float, float]) -> Window | None:
+    """The asked window of charge, of minutes since the beginning or of energy; None where it is not covered."""
+    if of == "kwh":
+        return window_of_energy(record, *window, report.ramp_ends_at_s)
+    if of == "min":
+        start, end = (report.start_s + 60.0 * minutes for minutes in window)
+        return window_of_time(record, start, end, report.ramp_ends_at_s) if end <= report.end_s + 1e-6 else None
+    return window_of_soc(record, *window, report.ramp_ends_at_s)
 
 
 def _zero(record: PowerRecord, report: PowerReport, align: str, at: float) -> float:
@@ -176,25 +192,13 @@ def _cost(window: Window | None, typed: Mapping[str, str]) -> str:
 
 def _compared(first: Laid, record: PowerRecord, report: PowerReport) -> Compare | None:
     """The later ones held against the first."""
-    soc, kw = _soc_and_kw(first.record)
-    mine = _soc_and_kw(record)
+    soc, kw = soc_and_kw(first.record)
+    mine = soc_and_kw(record)
     try:
-        reference = reference_of(f"“{first.session.title}”", soc, kw, _pack_c(first.report), _same_post(first))
+        reference = reference_of(f"“{first.session.title}”", soc, kw, pack_c_of(first.report), _same_post(first))
     except ValueError:
         return None
-    return compare_with(*mine, reference, _pack_c(report), pack_kwh=report.context.pack_kwh)
-
-
-def _soc_and_kw(record: PowerRecord) -> tuple[np.ndarray, np.ndarray]:
-    times, soc = record.at_readings("soc_percent")
-    if not len(times):
-        return np.full(len(record.time_s), np.nan), record.values["power_kw"]
-    return np.interp(record.time_s, times, soc), record.values["power_kw"]
-
-
-def _pack_c(report: PowerReport) -> float | None:
-    read = [v for v in report.curve.others.get("pack_c", ()) if v is not None]
-    return sum(read) / len(read) if read else report.context.pack_c
+    return compare_with(*mine, reference, pack_c_of(report), pack_kwh=report.context.pack_kwh)
 
 
 def _same_post(first: Laid) -> bool:
@@ -210,7 +214,7 @@ def _plots(laid: Sequence[Laid], typed: Mapping[str, str]) -> list[Plot]:
             values = one.record.values.get(of)
             if values is None:
                 continue
-            xs = _soc_and_kw(one.record)[0] if over_soc else (one.record.time_s - one.zero_s) / 60.0
+            xs = soc_and_kw(one.record)[0] if over_soc else (one.record.time_s - one.zero_s) / 60.0
             points = [(float(x), None if y != y else float(y)) for x, y in zip(xs, values, strict=True) if x == x]
             found.append(Series(one.session.title[:22], [p[0] for p in points], [p[1] for p in points], one.style))
         return found

@@ -264,8 +264,11 @@ def _curve(text: str) -> tuple[tuple[float, float], ...]:
         parts = line.split()
         if not parts:
             continue
-        values = [number_in(part) for part in parts]
-        if len(values) != 2 or values[0] is None or values[1] is None or not 0 <= values[0] <= 100 or values[1] < 0:
+        try:
+            values = [number_in(part) or 0.0 for part in parts]
+        except ValueError:
+            values = []
+        if len(values) != 2 or not 0 <= values[0] <= 100 or values[1] < 0:
             raise ValueError(f"line {number} of the curve: a state of charge and kW were expected, such as “50 120”")
         pairs.append((values[0], values[1]))
     return tuple(sorted(pairs))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import groupby
 from typing import Any
 
@@ -14,7 +14,7 @@ from starlette.responses import Response
 from gladwire.core.power.chain import Context, nameplate
 from gladwire.core.power.distance import UNITS, distance
 from gladwire.core.power.equipment import FIELDS
-from gladwire.core.power.expect import Expectation, Sensitivity, chain_at, expect, sensitivity
+from gladwire.core.power.expect import Expectation, Sensitivity, chain_at, expect, missing_for, sensitivity
 from gladwire.core.power.limiters import BY_KEY
 from gladwire.core.power.tariff import Tariff, price
 from gladwire.store.equipment import all_equipment, chain_for, details_of
@@ -47,6 +47,19 @@ class Bound:
 
 
 @dataclass(frozen=True)
+class Bay:
+    """What a stall of the same site would do for the vehicle. avoid: stalls that share its cabinet."""
+
+    number: int
+    name: str
+    minutes: float
+    average_kw: float
+    serves: str
+    avoid: str
+    chosen: bool
+
+
+@dataclass(frozen=True)
 class Answer:
     """What can be expected; trouble is a sentence, or nothing."""
 
@@ -62,6 +75,7 @@ class Answer:
     distance: str = ""
     cost: str = ""
     narrowest: str = ""
+    bays: Sequence[Bay] = ()
 
 
 @dataclass(frozen=True)
@@ -140,7 +154,8 @@ def _answer(db: Database, typed: Mapping[str, str]) -> Answer:
         context = _context(db, pieces, typed)
         start, target, soc = (_percent(typed[key]) for key in ("start", "target", "soc"))
         found = expect(context, start, target)
-        return _drawn(context, found, soc, typed, pieces[0])
+        bays = _bays(db, pieces, typed, start, target)
+        return replace(_drawn(context, found, soc, typed, pieces[0]), bays=bays)
     except ValidationError as error:
         first = error.errors()[0]
         name = str(first["loc"][0]) if first["loc"] else ""
@@ -207,6 +222,34 @@ def _drawn(
         _cost(found, typed),
         f"{BY_KEY[narrow.limiter].title}: {narrow.says}, {narrow.kw:.0f} kW" if narrow else "",
     )
+
+
+def _bays(
+    db: Database, pieces: Sequence[Equipment | None], typed: Mapping[str, str], start: float, target: float
+) -> list[Bay]:
+    """Every stall of the chosen stall's site, the quickest first, each with nobody beside it."""
+    stall = pieces[1]
+    if stall is None:
+        return []
+    others = all_equipment(db, "stall", stall.site)
+    cabinets = {e.id: str(details_of(e).get("cabinet") or "") for e in others}
+    found = []
+    for other in others:
+        context = _context(db, [pieces[0], other, pieces[2]], {**typed, "neighbours": "0"})
+        if missing_for(context):
+            continue
+        then = expect(context, start, target)
+        beside = [
+            e.name for e in others if e.id != other.id and cabinets[e.id] and cabinets[e.id] == cabinets[other.id]
+        ]
+        serves = str(details_of(other).get("serves") or "")
+        if then.reached_soc >= target - 0.5:
+            found.append(
+                Bay(
+                    other.id, other.name, then.minutes, then.average_kw, serves, ", ".join(beside), other.id == stall.id
+                )
+            )
+    return sorted(found, key=lambda bay: bay.minutes)
 
 
 def _bounds(found: Expectation) -> list[Bound]:

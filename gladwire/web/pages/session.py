@@ -17,6 +17,7 @@ from gladwire.core.pilot.readings import Measured, readings_of
 from gladwire.core.pilot.record import PilotRecord, Segment
 from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import FIELDS
+from gladwire.core.power.reference import Compare
 from gladwire.core.roles import ROLE_WORDS
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.clock import on_clock
@@ -26,6 +27,7 @@ from gladwire.core.session.proof import MODES, Mode, since_before
 from gladwire.core.session.stamps import BY_KEY, KINDS, StampKind
 from gladwire.core.standards.connectors import BY_KEY as CONNECTORS
 from gladwire.store.cases import cases, charging_session
+from gladwire.store.equipment import sessions_with
 from gladwire.store.models import Capture, Case, ChargingSession, Observation, ReadingPicture, Settlement
 from gladwire.store.readings import pictures_of
 from gladwire.web.charts.attenuation import Attenuation, attenuation
@@ -37,7 +39,7 @@ from gladwire.web.charts.stage_line import StageLine, stage_line
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import capture_or_404
 from gladwire.web.pages.known import Known, known_of
-from gladwire.web.power_view import PowerPanel, power_panels
+from gladwire.web.power_view import PowerPanel, against_earlier, power_panels
 from gladwire.web.services import Database, newest_analysis
 from gladwire.web.session_view import SessionView, session_view
 from gladwire.web.signing import name_of
@@ -122,6 +124,7 @@ class ResultPart:
     face: Face | None
     dialogues: list[tuple[str, Dialogue]]
     powers: list[PowerPanel]
+    earlier: Compare | None
     known: Known | None
     pictures: Sequence[ReadingPicture]
     profiles: list[Attenuation]
@@ -266,12 +269,23 @@ def _result_part(
         since=_since(session, said),
         dialogues=_dialogues(view),
         powers=power_panels(session, view),
+        earlier=against_earlier(view, _earlier(db, session)) if session.vehicle_id else None,
         known=known_of(db, _context(view)) if any(a.power for a in view.analyses) else None,
         pictures=pictures_of(db, [c.id for c in view.captures]),
         profiles=[a for c in view.together.scene.conversations for run in c.slac if (a := attenuation(run))][:4],
         explained=EXPLAINED,
         face=_face(said, request.cookies.get("connector", "type2")),
     )
+
+
+def _earlier(db: Database, session: ChargingSession) -> list[tuple[str, bool, SessionView]]:
+    """Other sessions of the same vehicle that have a result."""
+    found = []
+    for other in sessions_with(db, [session.vehicle_id] if session.vehicle_id else [], 12):
+        view = session_view(other) if other.id != session.id and other.captures else None
+        if view:
+            found.append((other.title, other.stall_id == session.stall_id, view))
+    return found
 
 
 def _context(view: SessionView) -> Context:

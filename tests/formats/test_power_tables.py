@@ -1,0 +1,207 @@
+"""Power records in tables of many makers: names, units, times, gaps in cells, and every kind of damage."""
+
+from __future__ import annotations
+
+import datetime
+import io
+
+import numpy as np
+import openpyxl
+import pytest
+
+from gladwire.core.power.quantities import QUANTITIES
+from gladwire.core.power.record import PowerRecord, energy_kwh
+from gladwire.formats import power_csv, power_xlsx, scope_csv
+from gladwire.formats.errors import UnreadableError
+from gladwire.formats.opening import Source
+from gladwire.formats.reader import Options
+from gladwire.formats.registry import read_capture
+from gladwire.formats.table.power_columns import meaning_of
+
+
+def read(text: str | bytes, interval_s: float | None = None) -> PowerRecord:
+    data = text.encode() if isinstance(text, str) else text
+    found = read_capture(Source(data), Options(interval_s))
+    assert isinstance(found, PowerRecord), type(found)
+    return found
+
+
+def values(record: PowerRecord, key: str) -> list[float | None]:
+    return [None if v != v else round(float(v), 6) for v in record.values[key]]
+
+
+@pytest.mark.parametrize(
+    ("header", "quantity", "place"),
+    [
+        ("Power [kW]", "power_kw", "unknown"),
+        ("power_kw", "power_kw", "unknown"),
+        ("Charging power (W)", "power_kw", "unknown"),
+        ("EVSE output power kW", "power_kw", "post"),
+        ("Leistung (kW)", "power_kw", "unknown"),
+        ("Pack Voltage (V)", "volts_v", "vehicle"),
+        ("DC current (A)", "amps_a", "unknown"),
+        ("packCurrent [A]", "amps_a", "vehicle"),
+        ("Requested current (A)", "asked_a", "unknown"),
+        ("Current limit station [A]", "post_max_a", "post"),
+        ("Max charge current BMS [A]", "vehicle_max_a", "vehicle"),
+        ("Available power (kW)", "post_max_kw", "unknown"),
+        ("SOC", "soc_percent", "vehicle"),
+        ("Battery %", "soc_percent", "vehicle"),
+        ("State of charge (%)", "soc_percent", "vehicle"),
+        ("Ladestand", "soc_percent", "vehicle"),
+        ("Energy delivered [Wh]", "energy_kwh", "unknown"),
+        ("kWh", "energy_kwh", "unknown"),
+        ("Meter energy kWh", "energy_kwh", "meter"),
+        ("Battery temp (°F)", "pack_c", "vehicle"),
+        ("Connector temperature [°C]", "connector_c", "unknown"),
+        ("Outside temp C", "ambient_c", "unknown"),
+        ("Elapsed (min)", "time", "unknown"),
+        ("Timestamp", "time", "unknown"),
+    ],
+)
+def test_columns_are_told_by_their_words(header: str, quantity: str, place: str) -> None:
+    found = meaning_of(header)
+    assert found is not None
+    assert (found.quantity, found.place) == (quantity, place)
+
+
+@pytest.mark.parametrize(
+    "header", ["Notes", "SOC limit", "Target SOC (%)", "Odometer km", "Cell 7", "Price", "Humidity %rh"]
+)
+def test_columns_of_no_use_are_passed_by(header: str) -> None:
+    found = meaning_of(header)
+    assert found is None or found.quantity not in ("power_kw", "soc_percent", "volts_v")
+
+
+SAME = {
+    "comma": "Time [s],Power [kW],SoC [%]\n0,10.5,20\n30,11.5,\n60,12.5,21\n",
+    "semicolon, decimal comma": "Zeit (s);Leistung (kW);SoC (%)\n0;10,5;20\n30;11,5;\n60;12,5;21\n",
+    "tabs, minutes": "min\tkW\tbattery %\n0\t10.5\t20\n0.5\t11.5\t\n1\t12.5\t21\n",
+    "a row of units": "Time,Power,SoC\n(s),(kW),(%)\n0,10.5,20\n30,11.5,\n60,12.5,21\n",
+    "watts and milliseconds": "t [ms];P [W];SOC\n0;10500;20\n30000;11500;\n60000;12500;21\n",
+    "clock over midnight": "Time,kW,SoC\n23:59:40,10.5,20\n00:00:10,11.5,\n00:00:40,12.5,21\n",
+    "am and pm": "Time,kW,SoC\n11:59:40 AM,10.5,20\n12:00:10 PM,11.5,\n12:00:40 PM,12.5,21\n",
+    "date and time": (
+        "Timestamp,kW,SoC\n2026-10-14 09:00:00,10.5,20\n2026-10-14 09:00:30,11.5,\n2026-10-14T09:01:00,12.5,21\n"
+    ),
+    "seconds since 1970": "timestamp,power_kw,soc\n1794300000,10.5,20\n1794300030,11.5,\n1794300060,12.5,21\n",
+    "stopwatch": "Elapsed,kW,SoC\n0:00,10.5,20\n0:30,11.5,\n1:00,12.5,21\n",
+    "preamble, text column, summary": (
+        "Log of stall 4\nOperator,Runa\n\nTime (s),Note,Power (kW),SoC (%)\n0,plugged,10.5,20\n30,,11.5,\n60,slow,12.5,21\n"
+        "Total,,34.5\n"
+    ),
+    "negative while charging": "Time (s),Battery power (kW),SoC\n0,-10.5,20\n30,-11.5,\n60,-12.5,21\n",
+    "share of one": "Time (s),kW,SoC\n0,10.5,0.20\n30,11.5,\n60,12.5,0.21\n",
+    "quoted, byte-order mark": '\ufeff"Time (s)","kW","SoC"\r\n"0","10.5","20"\r\n"30","11.5",""\r\n"60","12.5","21"\r\n',
+    "units in cells": "Time,Power,SoC\n0 s,10.5 kW,20 %\n30 s,11.5 kW,\n60 s,12.5 kW,21 %\n",
+}
+
+
+@pytest.mark.parametrize("name", SAME)
+def test_one_record_in_many_shapes(name: str) -> None:
+    record = read(SAME[name])
+    assert (record.time_s - record.time_s[0]).tolist() == pytest.approx([0, 30, 60])
+    assert values(record, "power_kw") == pytest.approx([10.5, 11.5, 12.5])
+    assert values(record, "soc_percent") == [20, None, 21]
+
+
+def test_volts_and_amperes_make_power_and_fahrenheit_celsius() -> None:
+    record = read(
+        "t (s),Voltage (V),Current (A),Battery temp (°F)\n0,400,100,77\n1,401,100,\n2,402,100,86\n3,403,100,86\n"
+    )
+    assert energy_kwh(record) == pytest.approx((40.0 / 2 + 40.1 + 40.2 + 40.3 / 2) / 3600)
+    assert values(record, "pack_c") == [25.0, None, 30.0, 30.0]
+
+
+def test_two_displays_in_one_table_are_two_records() -> None:
+    record = read("Time (s),Post kW,Car kW,Car SoC\n0,50,49,20\n5,51,50,20\n10,52,51,21\n")
+    assert record.source == "post"
+    assert record.beside is not None
+    assert (record.beside.source, values(record.beside, "power_kw")) == ("vehicle", [49, 50, 51])
+
+
+def test_where_it_was_read_is_told_by_the_file() -> None:
+    assert read("# read at: vehicle display\nt (s),kW,SoC\n0,1,2\n1,2,3\n").source == "vehicle"
+    assert read("Source = Meter 4\nt (s),kW\n0,1\n1,2\n").source == "meter"
+
+
+def test_a_scope_stays_a_scope_and_a_mains_logger_a_logger() -> None:
+    scope = "t,CP (V)\n" + "".join(f"{i / 1e4:.4f},{9 if i % 10 < 3 else -12}\n" for i in range(500))
+    fast = "t (s),Voltage (V),Current (A)\n" + "".join(f"{i / 1e3:.3f},{325},{10}\n" for i in range(500))
+    for text in (scope, fast):
+        assert power_csv.sniff(text.encode()) < scope_csv.sniff(text.encode())
+    slow = "t (s),Voltage (V),Current (A)\n" + "".join(f"{i},{390 + i / 50},{100}\n" for i in range(50))
+    assert isinstance(read_capture(Source(slow.encode())), PowerRecord)
+
+
+def test_what_is_written_is_read_again() -> None:
+    rng = np.random.default_rng(2)
+    for place in ("post", "vehicle", "meter"):
+        filled = {q.key: np.round(rng.uniform(20, 90, 9), 3) for q in QUANTITIES}
+        filled["soc_percent"][4] = np.nan
+        record = PowerRecord(np.arange(9.0) * 7, filled, {q.key: place for q in QUANTITIES})
+        again = read(power_csv.write(record, ("typed by somebody",)))
+        assert set(again.values) == set(filled)
+        for key, expected in filled.items():
+            np.testing.assert_allclose(again.values[key], expected, equal_nan=True)
+        assert again.source == place
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("Time (s),kW\n0,5\n10,six\n20,7\n30,7\n40,7\n50,7\n60,7\n70,7\n80,7\n", "line 3.*“six”"),
+        ("Time (s),kW\n0,5\n10,6\n5,7\n6,7\n7,8\n8,8\n9,8\n10,9\n11,9\n", "line 4.*backwards"),
+        ("Time (s),kW\n0,5\nlater,6\n20,7\n30,7\n40,7\n50,7\n60,7\n70,7\n80,7\n", "line 3.*a time was expected"),
+        ("Power (kW),SoC\n5,20\n6,21\n7,22\n", "no column of times"),
+        ("Time (s),kW\n0,5\n", "only 1 rows"),
+        ("Time (s),kW,SoC\n0,,\n1,,\n2,,\n", "rows of readings|no column holds"),
+    ],
+)
+def test_bad_tables_are_refused_with_their_line(text: str, said: str) -> None:
+    with pytest.raises(UnreadableError, match=said):
+        power_csv.read(Source(text.encode()), Options())
+
+
+def test_an_interval_can_be_given_where_there_is_no_time() -> None:
+    record = read("Power (kW),SoC (%)\n5,20\n6,21\n7,22\n", 10.0)
+    assert record.time_s.tolist() == [0, 10, 20]
+
+
+def test_a_cut_last_line_is_left_out_and_said() -> None:
+    record = read("Time (s),kW,SoC\n0,5,20\n10,6,21\n20,7,22\n30,x")
+    assert len(record.time_s) == 3
+    assert "line 5" in record.remarks[0]
+
+
+def book(*sheets: list[list[object]]) -> bytes:
+    workbook = openpyxl.Workbook()
+    workbook.remove(workbook.active)
+    for number, rows in enumerate(sheets):
+        sheet = workbook.create_sheet(f"S{number}")
+        for row in rows:
+            sheet.append(row)
+    out = io.BytesIO()
+    workbook.save(out)
+    return out.getvalue()
+
+
+def test_a_workbook_is_read_from_the_sheet_that_names_quantities() -> None:
+    start = datetime.datetime(2026, 10, 14, 9, 0, 0)
+    rows: list[list[object]] = [["Time", "Voltage (V)", "Current (A)", "SOC"]]
+    rows += [[start + datetime.timedelta(seconds=5 * i), 400.0 + i, 100, 20 + i // 3] for i in range(9)]
+    record = read(book([["Notes"], ["nothing here"]], rows))
+    assert record.format == "power-xlsx"
+    assert record.time_s.tolist() == [5.0 * i for i in range(9)]
+    assert record.recorded_at.startswith("2026-10-14")
+    times = [[datetime.time(23, 59, 58), 50], [datetime.time(0, 0, 3), 51]]
+    assert read(book([["Time", "kW"], *times])).time_s.tolist() == [0, 5]
+
+
+def test_damaged_and_hostile_workbooks_are_refused() -> None:
+    whole = book([["Time (s)", "kW"], [0, 1], [1, 2]])
+    for damaged in (whole[: len(whole) // 2], whole[:200], b"PK\x03\x04xl/" + b"\x00" * 500):
+        with pytest.raises(UnreadableError, match=r"damaged|unpacks"):
+            power_xlsx.read(Source(damaged), Options())
+    with pytest.raises(UnreadableError, match="no sheet"):
+        read(book([["a", "b"], [1, 2]]))
