@@ -92,16 +92,17 @@ def keep_ledger(
     power = record.values.get("power_kw")
     if power is None:
         return None
-    unread = np.isnan(power)
-    if unread.any():
-        known = np.flatnonzero(~unread)
+    if np.isnan(np.add.reduce(power)):
+        known = np.flatnonzero(np.isfinite(power))
         times, power = record.time_s[known], power[known]
     else:
         known, times = None, record.time_s
-    top = top_kw(power) if len(power) > 2 else 0.0
-    if top <= 0.0:
+    if len(power) < 3:
         return None
     blocks = blocks_of(times, power)
+    top = top_kw(blocks.power_kw)
+    if top <= 0.0:
+        return None
     whole = _whole(record, context, blocks, known, top, neighbours)
     stretches = stretches_of(whole, pieces_of(blocks.time_s, blocks.power_kw, top))
     if not stretches:
@@ -125,11 +126,8 @@ def _whole(
                 read[key] = means
     later = np.maximum.accumulate(blocks.power_kw[::-1])[::-1]
     later = np.append(later[1:], 0.0)
-    soc = record.get("soc_percent")
-    steps = np.empty(0)
-    if soc is not None:
-        at, values = record.at_readings("soc_percent")
-        steps = at[np.flatnonzero(np.diff(values) > 0) + 1]
+    at, soc = record.at_readings("soc_percent")
+    steps = at[np.flatnonzero(soc[1:] > soc[:-1]) + 1]
     caps = [] if context.is_empty else caps_at(context, _at(context, blocks, read))
     return Whole(blocks, top, context, read, caps, later, steps, neighbours)
 
@@ -267,13 +265,14 @@ def _written(
     hoped = np.interp(bounds, times, np.concatenate([[0.0], np.cumsum(parts)]))
     soc = whole.read.get("soc_percent")
     socs = None if soc is None else np.interp(bounds, times, soc)
+    caps = [*whole.caps, *_said_caps(whole)]
     entries: list[Entry] = []
     for i, (start, end) in enumerate(pairwise(bounds)):
         if end <= start:
             continue
         limiter, sure, why, also = told[i]
         s = stretches[i]
-        headroom, cost = _without(whole, s, {limiter, *also}, limiter, expected)
+        headroom, cost = _without(whole, s, caps, {limiter, *also}, limiter, expected)
         entry = Entry(
             limiter=limiter,
             also=also,
@@ -304,15 +303,22 @@ def _written(
 
 
 def _without(
-    whole: Whole, s: Stretch, these: set[LimiterKey], limiter: LimiterKey, expected: Floats
+    whole: Whole,
+    s: Stretch,
+    caps: Sequence[tuple[Cap, Floats]],
+    these: set[LimiterKey],
+    limiter: LimiterKey,
+    expected: Floats,
 ) -> tuple[float | None, float | None]:
     """(kWh more, minutes sooner) had this limiter alone been absent; None where nothing known would have held then."""
     if limiter == "none":
         return None, None
     inside = slice(s.first, s.last + 1)
     power = whole.blocks.power_kw[inside]
+    if not caps and limiter != "ramp" and BY_KEY[limiter].usual:
+        return None, None
     least = np.full(len(power), np.inf)
-    for cap, kw in [*whole.caps, *_said_caps(whole)]:
+    for cap, kw in caps:
         if cap.limiter not in these and (cap.limiter != "vehicle_taper" or whole.context.vehicle_curve):
             part = kw if len(kw) == 1 else kw[inside]
             least = np.minimum(least, np.where(np.isnan(part), np.inf, part))

@@ -68,9 +68,10 @@ def completed(record: PowerRecord) -> PowerRecord:
     power, volts, amps = (values.get(key) for key in ("power_kw", "volts_v", "amps_a"))
     if volts is not None and amps is not None:
         if power is None:
-            values["power_kw"] = volts * amps * 1e-3
+            values["power_kw"] = volts * amps
+            values["power_kw"] *= 1e-3
             derived.append("Power is volts × amperes.")
-        elif (blank := np.isnan(power) & np.isfinite(volts * amps)).any():
+        elif np.isnan(np.add.reduce(power)) and (blank := np.isnan(power) & np.isfinite(volts * amps)).any():
             values["power_kw"] = np.where(blank, volts * amps * 1e-3, power)
             derived.append("Power is volts × amperes where it was not read.")
         if "power_kw" not in places and "amps_a" in places:
@@ -107,10 +108,11 @@ def _from_counter(time_s: Floats, counter: Floats) -> Floats:
 
 def gaps(times: Floats) -> Ints:
     """Indices i, shape (k,): between reading i and i + 1 is a gap nothing is claimed about."""
-    if len(times) < 3:
-        return np.empty(0, dtype=np.int64)
-    steps = np.diff(times)
-    if steps.max() <= _GAP_S:
+    return _gaps(np.diff(times))
+
+
+def _gaps(steps: Floats) -> Ints:
+    if len(steps) < 2 or steps.max() <= _GAP_S:
         return np.empty(0, dtype=np.int64)
     limit = max(_GAP_S, _GAP_STEPS * float(np.median(steps)))
     return np.flatnonzero(steps > limit)
@@ -126,14 +128,18 @@ def energy_so_far(record: PowerRecord) -> tuple[Floats, Floats]:
     times, power = record.at_readings("power_kw")
     if len(times) < 2:
         return times, np.zeros(len(times))
-    parts = 0.5 * (power[1:] + power[:-1]) * np.diff(times) / 3600.0
-    for gap in gaps(times):
+    steps = np.diff(times)
+    parts = (power[1:] + power[:-1]) * steps
+    parts *= 0.5 / 3600.0
+    for gap in _gaps(steps):
         parts[gap] = _counted(record, float(times[gap]), float(times[gap + 1]))
     for joint in record.joints:
         i = int(np.searchsorted(times, joint)) - 1
         if 0 <= i < len(parts):
             parts[i] = 0.0
-    return times, np.concatenate([[0.0], np.cumsum(parts)])
+    total = np.zeros(len(times))
+    np.cumsum(parts, out=total[1:])
+    return times, total
 
 
 def _counted(record: PowerRecord, start_s: float, end_s: float) -> float:

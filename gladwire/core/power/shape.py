@@ -9,7 +9,7 @@ import numpy as np
 
 from gladwire.core.waveform import Floats, Ints
 
-_MOST_BLOCKS = 720
+_MOST_BLOCKS = 480
 # A course may leave its straight piece by this share of the top before it is another piece, or by so much of its noise.
 _BEND_SHARE, _BEND_NOISE = 0.022, 4.0
 _LEAST_KW = 0.02
@@ -56,7 +56,8 @@ def blocks_of(time_s: Floats, power_kw: Floats) -> Blocks:
     edges = np.append(np.arange(0, count, size), count)
     if size == 1:
         return Blocks(edges, time_s, power_kw)
-    return Blocks(edges, _means(time_s, edges), _means(power_kw, edges))
+    middles = 0.5 * (time_s[edges[:-1]] + time_s[edges[1:] - 1])
+    return Blocks(edges, middles, _means(power_kw, edges))
 
 
 def _means(values: Floats, edges: Ints) -> Floats:
@@ -64,7 +65,7 @@ def _means(values: Floats, edges: Ints) -> Floats:
     if len(edges) == len(values) + 1:
         return values
     sums = np.add.reduceat(values, edges[:-1])
-    if not np.isnan(sums).any():
+    if (total := float(np.add.reduce(sums))) == total:  # nothing is missing
         return sums / sizes
     known = np.isfinite(values)
     counts = np.add.reduceat(known.astype(np.float64), edges[:-1])

@@ -104,7 +104,10 @@ class Stretch:
         if found is None:
             return None
         inside = found[self.first : self.last + 1]
-        known = inside[np.isfinite(inside)] if np.isnan(inside).any() else inside
+        total = float(np.add.reduce(inside))
+        if total == total:  # nothing is missing
+            return total / len(inside)
+        known = inside[np.isfinite(inside)]
         return float(known.mean()) if len(known) else None
 
     def ends(self, key: str) -> tuple[float, float] | None:
@@ -112,6 +115,9 @@ class Stretch:
         found = self.whole.read.get(key)
         if found is None:
             return None
+        first, last = float(found[self.first]), float(found[self.last])
+        if first == first and last == last and self.last > self.first:
+            return first, last
         inside = found[self.first : self.last + 1]
         known = inside[np.isfinite(inside)]
         return (float(known[0]), float(known[-1])) if len(known) > 1 else None
@@ -152,10 +158,7 @@ def stretches_of(whole: Whole, pieces: Sequence[Piece]) -> list[Stretch]:
 def _course(whole: Whole, piece: Piece, ramping: bool) -> Course | None:
     """Which way a piece goes; None for a step."""
     idle = whole.idle_kw
-    inside = whole.blocks.power_kw[piece.first : piece.last]
-    if max(piece.start_kw, piece.end_kw) <= idle or (
-        piece.start_kw <= idle and piece.end_kw <= _STEP_SHARE * whole.top_kw and inside.mean() <= 0.5 * idle
-    ):
+    if max(piece.start_kw, piece.end_kw) <= idle or _rests(whole, piece, idle):
         return "off"
     delta = piece.end_kw - piece.start_kw
     minutes = piece.seconds / 60.0
@@ -169,6 +172,13 @@ def _course(whole: Whole, piece: Piece, ramping: bool) -> Course | None:
         return "level"
     share = delta / max(piece.start_kw, piece.end_kw) / max(minutes, 1e-9)
     return "rise" if share > _RISES else "fall" if share < -_FALLS else "level"
+
+
+def _rests(whole: Whole, piece: Piece, idle: float) -> bool:
+    """Whether nothing flows but at the very end of a piece, where power begins."""
+    if piece.start_kw > idle or piece.end_kw > _STEP_SHARE * whole.top_kw:
+        return False
+    return bool(whole.blocks.power_kw[piece.first : piece.last].mean() <= 0.5 * idle)
 
 
 def _stretch(whole: Whole, run: Sequence[Piece], course: Course) -> Stretch:

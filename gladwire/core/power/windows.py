@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.power.record import PowerRecord, energy_so_far, gaps
+from gladwire.core.power.record import PowerRecord, completed, energy_so_far, gaps
 from gladwire.core.waveform import Floats
 
 # A step of the display is seen where it was read this shortly before.
@@ -76,33 +76,52 @@ def soc_course(record: PowerRecord) -> SocCourse:
     return SocCourse(times[rises], highest[rises], late, step)
 
 
-def window_of_time(record: PowerRecord, start_s: float, end_s: float, ramp_end_s: float | None = None) -> Window:
-    """The window between two moments. Raises ValueError where end does not come after start."""
-    if end_s <= start_s:
-        raise ValueError("a window must end after it begins")
+class _Energy(NamedTuple):
+    """times, power (kW), total (kWh so far): shape (k,); holes: moments at which gaps begin."""
+
+    times: Floats
+    power: Floats
+    total: Floats
+    holes: Floats
+
+
+def _energy_of(record: PowerRecord) -> _Energy:
+    """Raises ValueError where power was not read often enough."""
+    if "power_kw" not in record.values:
+        record = completed(record)
     times, total = energy_so_far(record)
     if len(times) < 2:
         raise ValueError("power was not read often enough for a window")
-    power = record.at_readings("power_kw")[1]
-    energy = _between(times, power, total, start_s, end_s)
-    inside = (times >= start_s) & (times <= end_s)
+    return _Energy(times, record.at_readings("power_kw")[1], total, times[gaps(times)])
+
+
+def window_of_time(record: PowerRecord, start_s: float, end_s: float, ramp_end_s: float | None = None) -> Window:
+    """The window between two moments. Raises ValueError where end does not come after start, or power was hardly read."""
+    if end_s <= start_s:
+        raise ValueError("a window must end after it begins")
+    return _window(record, _energy_of(record), start_s, end_s, ramp_end_s)
+
+
+def _window(record: PowerRecord, e: _Energy, start_s: float, end_s: float, ramp_end_s: float | None) -> Window:
+    energy = _between(e.times, e.power, e.total, start_s, end_s)
+    inside = slice(int(np.searchsorted(e.times, start_s)), int(np.searchsorted(e.times, end_s, side="right")))
     minutes = (end_s - start_s) / 60.0
-    edges = np.interp([start_s, end_s], times, power)
-    rest = None
+    edges = np.interp([start_s, end_s], e.times, e.power)
+    rest, rest_kw = None, None
     if ramp_end_s is not None and start_s < ramp_end_s < end_s:
         rest = (end_s - ramp_end_s) / 60.0
-    holes = times[gaps(times)]
+        rest_kw = _between(e.times, e.power, e.total, ramp_end_s, end_s) * 60.0 / rest
     return Window(
         start_s=start_s,
         end_s=end_s,
         minutes=minutes,
         energy_kwh=energy,
         average_kw=energy * 60.0 / minutes,
-        peak_kw=float(max(power[inside].max(initial=0.0), edges.max())),
+        peak_kw=float(max(e.power[inside].max(initial=0.0), edges.max())),
         without_ramp_minutes=rest,
-        without_ramp_kw=_between(times, power, total, ramp_end_s, end_s) * 60.0 / rest if rest and ramp_end_s else None,
+        without_ramp_kw=rest_kw,
         splices=sum(1 for joint in record.joints if start_s < joint < end_s),
-        gaps=int(((holes > start_s) & (holes < end_s)).sum()),
+        gaps=int(((e.holes > start_s) & (e.holes < end_s)).sum()),
     )
 
 
@@ -130,11 +149,16 @@ def window_of_soc(
 
     The usable capacity it implies is its energy over its share of the pack, losses on the way included.
     """
-    course = soc_course(record)
+    return _soc_window(record, _energy_of(record), soc_course(record), from_soc, to_soc, ramp_end_s)
+
+
+def _soc_window(
+    record: PowerRecord, e: _Energy, course: SocCourse, from_soc: float, to_soc: float, ramp_end_s: float | None
+) -> Window | None:
     start, end = course.when(from_soc), course.when(to_soc)
     if start is None or end is None or end <= start:
         return None
-    window = window_of_time(record, start, end, ramp_end_s)
+    window = _window(record, e, start, end, ramp_end_s)
     points = to_soc - from_soc
     per_point = window.energy_kwh / points
     capacity = 100.0 * per_point
@@ -176,5 +200,6 @@ def ten_percent_pairs(record: PowerRecord, ramp_end_s: float | None = None) -> t
     if not len(course.soc):
         return ()
     tens = [ten for ten in range(0, 101, 10) if course.when(float(ten)) is not None]
-    found = (window_of_soc(record, float(a), float(b), ramp_end_s) for a in tens for b in tens if a < b)
+    energy = _energy_of(record)
+    found = (_soc_window(record, energy, course, float(a), float(b), ramp_end_s) for a in tens for b in tens if a < b)
     return tuple(window for window in found if window)
