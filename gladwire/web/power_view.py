@@ -119,7 +119,8 @@ def against_earlier(view: SessionView, earlier: Sequence[tuple[str, bool, Sessio
     earlier: (title, whether at the same stall, view) of other sessions of the vehicle.
     """
     whole, _ = whole_of(view)
-    if whole is None:
+    # Where the record itself says what held it back, how it does on the whole would only blur that.
+    if whole is None or whole.verdict in ("derated", "interrupted"):
         return None
     soc, kw = soc_and_kw(record_of(whole))
     found = []

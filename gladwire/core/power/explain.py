@@ -277,6 +277,9 @@ def _taper(s: Stretch) -> Told | None:
     soc = s.ends("soc_percent")
     if s.course == "fall" and (s.change < -0.03 or s.fallen):
         sure = 0.85 if soc is not None and soc[1] > soc[0] else 0.6
+        pack = _pack_c(s)
+        if pack is not None and pack <= _COLD_PACK_C:
+            return Told("vehicle_taper", 0.6, (_fills(s), f"The pack is still at {pack:.0f} °C."), ("vehicle_cold",))
         return Told("vehicle_taper", sure, (_fills(s),))
     if s.course == "level" and s.fallen:
         first_step = s.stepped_in < 0

@@ -171,7 +171,7 @@ def _colour(channel: ChannelInfo) -> str:
 
 
 def _words(channel: ChannelInfo) -> str:
-    told = channel.told_by and channel.role not in ("other", "said")
+    told = channel.told_by and channel.role not in ("other", "said", "power")
     return ROLE_WORDS[channel.role] + (f", by its {channel.told_by}" if told else "")
 
 
