@@ -22,6 +22,8 @@ _NEAR = 0.03
 # A ramp longer than this is slow. Field: 60 to 80 s, up to two minutes for trucks.
 SLOW_RAMP_S = 150.0
 _WARM_CONNECTOR_C, _COLD_PACK_C, _COLD_AIR_C, _HOT_PACK_C = 60.0, 18.0, 7.0, 44.0
+# A level that rises by more creeps up; volts of a pack lift power by no more a point of charge, nor in all.
+_CREEPS, _LIFT_PER_POINT, _LIFT_MOST = 0.012, 0.005, 0.25
 # Amperes stand still within this share while kW creep up with volts.
 _STEADY_A = 0.025
 # Usual sizes of posts, connectors and cables in amperes.
@@ -204,11 +206,11 @@ def _warm_connector(s: Stretch) -> str:
 
 
 def _thermal(s: Stretch) -> Told | None:
-    sinking = s.course == "fall" or (s.fallen and s.course == "level" and s.number > 1)
-    if not sinking:
-        return None
-    warm = _warm_connector(s)
-    if warm and s.seconds > 40.0 and not s.stepped_in:
+    slow = s.fell == "slow" and not s.stepped_in
+    warm = _warm_connector(s) if slow and s.course != "off" and s.seconds > 40.0 else ""
+    if warm and s.course == "rise":
+        return Told("cable_thermal", 0.7, (f"Power comes back slowly from {s.start_kw:.1f} kW as it cools.", warm))
+    if warm and (s.course == "fall" or s.number > 1):
         return Told("cable_thermal", 0.8, (f"Power sinks slowly from {s.start_kw:.1f} to {s.end_kw:.1f} kW.", warm))
     pack = s.ends("pack_c")
     if s.course == "fall" and pack and pack[1] >= _HOT_PACK_C:
@@ -235,26 +237,35 @@ def _phases(s: Stretch) -> Told | None:
 
 
 def _returns(s: Stretch) -> Told | None:
-    """A dip: power fell and, with no reason in the vehicle, comes back."""
-    fell = s.before_kw - s.start_kw if s.stepped_in < 0 else 0.0
-    if fell <= 0.0 or fell < 0.05 * s.before_kw or s.course == "off":
+    """A dip: power fell and comes back, at once or slowly."""
+    least = min(s.start_kw, s.end_kw)
+    if not s.fell or s.course in ("off", "ramp") or s.fell_from_kw - least < 0.05 * s.fell_from_kw:
         return None
-    # In a taper power cannot come back to where it was, but it does step up.
-    if _rises_later(s) < 0.5 * fell and s.stepped_out < 0.04 * s.whole.top_kw:
+    if not _comes_back(s):
         return None
-    return _divided(s)
+    if s.fell == "step":
+        return _divided(s)
+    way = "comes back slowly" if s.course == "rise" else "sinks slowly and comes back later"
+    text = f"Power fell from {s.fell_from_kw:.1f} kW, {s.start_kw:.1f} to {s.end_kw:.1f} kW here; it {way}."
+    return Told(
+        "cable_thermal", 0.35, (text, "No temperature was read that explains it."), ("site_supply", "vehicle_hot")
+    )
 
 
-def _rises_later(s: Stretch) -> float:
-    """kW by which power is higher again at some time after the stretch."""
-    return float(s.whole.later_kw[s.last]) - s.end_kw
+def _comes_back(s: Stretch) -> bool:
+    """Whether power is near again where it fell from, or in a taper steps up again."""
+    half = s.end_kw + 0.5 * (s.fell_from_kw - s.end_kw)
+    if float(s.whole.later_kw[s.last]) >= half or (s.course == "rise" and s.end_kw >= 0.9 * s.fell_from_kw):
+        return True
+    return s.fell == "step" and s.stepped_out >= 0.04 * s.whole.top_kw
 
 
 def _divided(s: Stretch) -> Told:
     """Who takes what this stall does not get: a neighbour, or the site."""
-    fell = -s.stepped_in if s.stepped_in < 0 else s.before_kw - s.start_kw
-    why = [f"Power falls from {s.before_kw:.1f} to {s.start_kw:.1f} kW at once, with no step of the state of charge."]
-    back = _rises_later(s) >= 0.5 * fell or s.stepped_out >= 0.04 * s.whole.top_kw
+    above = s.fell_from_kw or s.before_kw
+    fell = max(above - s.start_kw, -s.stepped_in, 0.0)
+    why = [f"Power falls from {above:.1f} to {s.start_kw:.1f} kW at once, with no step of the state of charge."]
+    back = _comes_back(s)
     if back:
         why.append(f"It comes back to {float(s.whole.later_kw[s.last]):.1f} kW later.")
     near = [at for at in s.whole.neighbours if -_NEIGHBOUR_S < s.start_s - at < _NEIGHBOUR_S]
@@ -267,7 +278,12 @@ def _divided(s: Stretch) -> Told:
         return Told(
             "shared_cabinet", 0.8, (*why, f"That is {round(fell / c.module_kw)} modules of {c.module_kw:g} kW.")
         )
-    return Told("shared_cabinet", 0.65 if back else 0.45, tuple(why), ("site_supply",))
+    return Told(
+        "shared_cabinet",
+        0.65 if back else 0.45,
+        tuple(why),
+        ("site_supply",) if back else ("vehicle_taper", "site_supply"),
+    )
 
 
 def _taper(s: Stretch) -> Told | None:
@@ -281,26 +297,38 @@ def _taper(s: Stretch) -> Told | None:
         if pack is not None and pack <= _COLD_PACK_C:
             return Told("vehicle_taper", 0.6, (_fills(s), f"The pack is still at {pack:.0f} °C."), ("vehicle_cold",))
         return Told("vehicle_taper", sure, (_fills(s),))
-    if s.course == "level" and s.fallen:
-        first_step = s.stepped_in < 0
-        if first_step and (not _stair(s) or set(_matches(s)) & set(_POST_SIDE)):
-            return None
-        soc_at = f" at {soc[0]:.0f} %" if soc else ""
-        text = f"Power steps to {s.start_kw:.1f} kW{soc_at} and stays or falls on." if first_step else _fills(s)
-        return Told("vehicle_taper", 0.75 if _on_soc_step(s) else 0.6, (text,))
+    if s.course == "level" and s.fallen and s.change < _CREEPS:
+        return _step_of_taper(s, soc) if s.stepped_in < 0 else Told("vehicle_taper", 0.6, (_fills(s),))
     return None
 
 
-def _on_soc_step(s: Stretch) -> bool:
-    """Whether the display of SoC stepped when power did."""
+def _step_of_taper(s: Stretch, soc: tuple[float, float] | None) -> Told | None:
+    """A step down that stays: a stair of the taper, unless it lies at a rating or SoC tells otherwise."""
+    if set(_matches(s)) & set(_POST_SIDE) or any(abs(s.start_s - at) < _NEIGHBOUR_S for at in s.whole.neighbours):
+        return None
+    at = f" at {soc[0]:.0f} %" if soc else ""
+    text = f"Power steps to {s.start_kw:.1f} kW{at} and stays or falls on."
+    stair, on_step = _stair(s), _on_soc_step(s)
+    if stair or on_step:
+        return Told("vehicle_taper", 0.75 if on_step else 0.65, (text,))
+    if on_step is None:
+        return Told("vehicle_taper", 0.5, (text, "One step alone could be a neighbour's too."), ("shared_cabinet",))
+    return None
+
+
+def _on_soc_step(s: Stretch) -> bool | None:
+    """Whether the display of SoC stepped when power did; None where that would happen by chance as well."""
     steps = s.whole.soc_steps
-    return bool(len(steps) and np.abs(steps - s.start_s).min() <= 2.0 + 1.5 * s.whole.block_s)
+    near = 2.0 + 0.6 * s.whole.every_s
+    if len(steps) < 3 or 2.0 * near > 0.35 * float(steps[-1] - steps[0]) / (len(steps) - 1):
+        return None
+    return bool(np.abs(steps - s.start_s).min() <= near)
 
 
 def _stair(s: Stretch) -> bool:
-    """A step down that belongs to a taper: on a step of SoC, late, after or before other falls."""
+    """A step down that belongs to a taper: late, or after or before other falls."""
     soc = s.mean("soc_percent")
-    if soc is None or soc >= 75.0 or _on_soc_step(s):
+    if soc is not None and soc >= 75.0:
         return True
     falls_on = s.after_kw > s.whole.idle_kw and s.after_kw < 0.97 * s.end_kw
     earlier = s.number > 1 and s.before_kw < 0.9 * s.whole.top_kw
@@ -318,6 +346,8 @@ def _matches(s: Stretch) -> dict[LimiterKey, str]:
         if cap.limiter in ("vehicle_taper", "vehicle_cold", "vehicle_hot"):
             continue
         limit = kw if len(kw) == 1 else kw[s.first : s.last + 1]
+        if cap.limiter == "site_supply" and s.context.grid_kw:
+            limit = np.minimum(limit, s.context.grid_kw)  # when a buffer is empty, its level tells best
         with np.errstate(invalid="ignore"):
             ratio = power / limit
         if np.isfinite(ratio).any() and abs(float(np.nanmean(ratio)) - 1.0) <= _NEAR and float(np.nanstd(ratio)) < 0.03:
@@ -337,7 +367,16 @@ def _rated(s: Stretch) -> Told | None:
 
 
 def _levels_at_rating(s: Stretch) -> Told | None:
-    return _rated(s) if s.course in ("level", "rise", "fall") else None
+    if s.course not in ("level", "rise", "fall"):
+        return None
+    told = _rated(s)
+    if told is None and s.mean("amps_a") is None and _CREEPS < s.change < _lift(s) and s.seconds > 240.0:
+        implied = _implied_volts(s)
+        if implied:
+            first, *others = implied
+            text = f"kW creep up from {s.start_kw:.1f} to {s.end_kw:.1f}, as they do at steady amperes when volts rise."
+            return Told(first, 0.55, (text, *implied.values()), (*others, "vehicle_limit"))
+    return told
 
 
 def _cold(s: Stretch) -> Told | None:
@@ -403,12 +442,8 @@ def _shape(s: Stretch) -> Told | None:
             )
         hint = (f"{size} A is a usual size of posts and connectors.",) if usual else ()
         return Told("evse_current", 0.6 if usual else 0.45, (text, *hint), ("cable_rating", "vehicle_limit"))
-    if amps is None and s.course == "level" and 0.012 < s.change < 0.14 and s.seconds > 240.0:
+    if amps is None and _CREEPS < s.change < _lift(s) and s.seconds > 240.0:
         text = f"kW creep up from {s.start_kw:.1f} to {s.end_kw:.1f}, as they do at steady amperes when volts rise."
-        implied = _implied_volts(s)
-        if implied:
-            first, *others = implied
-            return Told(first, 0.55, (text, *implied.values()), (*others, "vehicle_limit"))
         if not outside:
             return Told(
                 "vehicle_limit", 0.4, (text, "Every rating known on the post's side is higher."), ("unexplained",)
@@ -422,6 +457,12 @@ def _shape(s: Stretch) -> Told | None:
         more = ("Amperes fall as volts rise.",) if falls else ()
         return Told("evse_power", 0.55 if falls else 0.4, (text, *more), ("vehicle_limit", "shared_cabinet"))
     return None
+
+
+def _lift(s: Stretch) -> float:
+    """The most by which a pack's volts lift power over the stretch at steady amperes, as a share."""
+    soc = s.ends("soc_percent")
+    return _LIFT_MOST if soc is None else min(_LIFT_MOST, 0.03 + _LIFT_PER_POINT * max(soc[1] - soc[0], 0.0))
 
 
 def _under_all(s: Stretch, text: str) -> Told:

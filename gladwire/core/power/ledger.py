@@ -8,8 +8,8 @@ same energy would have been in the pack without it.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from itertools import pairwise
+from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -26,6 +26,8 @@ _ALSO_READ = (
     "volts_v", "amps_a", "soc_percent", "asked_a", "asked_kw", "post_max_a", "post_max_v", "post_max_kw",
     "vehicle_max_a", "vehicle_max_kw", "pack_c", "connector_c", "ambient_c",
 )  # fmt: skip
+# So short a stretch that nothing explains is the edge of the one before.
+_BRIEF_S = 30.0
 _OUTSIDE = ("evse_current", "evse_power", "cable_rating", "adapter")
 _VEHICLE = ("vehicle_limit", "vehicle_converter", "vehicle_taper")
 
@@ -107,11 +109,25 @@ def keep_ledger(
     stretches = stretches_of(whole, pieces_of(blocks.time_s, blocks.power_kw, top))
     if not stretches:
         return None
-    told = [explain(s) for s in stretches]
     bounds = _bounds(times, power, stretches, whole.block_s)
+    stretches = [replace(s, start_s=at) if s.stepped_in else s for s, at in zip(stretches, bounds[:-1], strict=True)]
+    told = _smoothed(stretches, [explain(s) for s in stretches])
     expected, words = _expected(whole, stretches, told, reference)
     ramp_end = next((b for s, b in zip(stretches, bounds[1:], strict=True) if s.course == "ramp"), None)
     return _written(record, whole, stretches, told, bounds, expected, words, ramp_end)
+
+
+def _smoothed(stretches: Sequence[Stretch], told: list[Told]) -> list[Told]:
+    """What is too short to be explained belongs to what came before."""
+    for i, s in enumerate(stretches):
+        if (
+            i
+            and told[i].limiter == "unexplained"
+            and s.seconds < _BRIEF_S
+            and told[i - 1].limiter not in ("none", "ramp")
+        ):
+            told[i] = told[i - 1]
+    return told
 
 
 def _whole(
@@ -129,7 +145,8 @@ def _whole(
     at, soc = record.at_readings("soc_percent")
     steps = at[np.flatnonzero(soc[1:] > soc[:-1]) + 1]
     caps = [] if context.is_empty else caps_at(context, _at(context, blocks, read))
-    return Whole(blocks, top, context, read, caps, later, steps, neighbours)
+    every = float(record.time_s[-1] - record.time_s[0]) / max(len(record.time_s) - 1, 1)
+    return Whole(blocks, top, context, read, caps, later, steps, neighbours, every)
 
 
 def _carried(record: PowerRecord, key: str, known: Ints) -> Floats:
@@ -189,7 +206,9 @@ def _expected(
         expected = rated.copy()
         if not whole.context.vehicle_curve:
             for s, t in zip(stretches, told, strict=True):
-                if t.limiter in ("vehicle_taper", "vehicle_limit"):
+                # Without volts amperes are no kW: a rating in amperes that holds gives what it gave.
+                in_amps = t.limiter in ("evse_current", "cable_rating") and "volts_v" not in whole.read
+                if t.limiter in ("vehicle_taper", "vehicle_limit") or in_amps:
                     expected[s.first : s.last + 1] = power[s.first : s.last + 1]
             # While something else holds it back in the taper, the taper goes on underneath.
             expected = np.minimum(expected, np.where(_in_taper(whole, stretches, told), filled, np.inf))
@@ -234,14 +253,62 @@ def _filled(whole: Whole, stretches: Sequence[Stretch], told: Sequence[Told]) ->
     # Blocks inside a step belong to no stretch and say nothing.
     usual = np.zeros(len(power), dtype=bool)
     for s, t in zip(stretches, told, strict=True):
-        if t.limiter not in ("none", "ramp") and (BY_KEY[t.limiter].usual or s.stepped_in == 0):
+        if t.limiter not in ("none", "ramp") and BY_KEY[t.limiter].usual:
             usual[s.first : s.last + 1] = True
-        if t.limiter != "ramp" and not BY_KEY[t.limiter].usual:
-            usual[s.first + 1 : s.last] = False
     if not usual.any():
         return np.full(len(power), whole.top_kw)
     at = np.flatnonzero(usual)
     return np.maximum(np.interp(np.arange(len(power)), at, power[at]), 0.0)
+
+
+class _Span(NamedTuple):
+    """A stretch, or a share of it before or after a gap; a gap has no stretch."""
+
+    start_s: float
+    end_s: float
+    share: float
+    stretch: Stretch | None
+    told: Told
+
+
+def _known_steps(times: Floats, joints: Sequence[float]) -> Floats:
+    """Seconds between neighbouring blocks, shape (k - 1,); 0 over a gap, about which nothing is claimed.
+
+    A pause between runs that were joined is known, and what it cost counts.
+    """
+    steps = np.diff(times)
+    for gap in gaps(times):
+        if not any(times[gap] < joint < times[gap + 1] for joint in joints):
+            steps[gap] = 0.0
+    return steps
+
+
+def _spans(
+    stretches: Sequence[Stretch],
+    told: Sequence[Told],
+    bounds: Sequence[float],
+    raw_times: Floats,
+    joints: Sequence[float],
+) -> list[_Span]:
+    """Every stretch between its bounds, cut where nothing was read for long."""
+    silent = [(float(raw_times[g]), float(raw_times[g + 1])) for g in gaps(raw_times)]
+    silent = [(a, b) for a, b in silent if not any(a < joint < b for joint in joints)]
+    spans: list[_Span] = []
+    for s, t, start, end in zip(stretches, told, bounds[:-1], bounds[1:], strict=True):
+        if end <= start:
+            continue
+        inside = [(max(a, start), min(b, end)) for a, b in silent if a < end and b > start and t.limiter != "none"]
+        read = (end - start) - sum(b - a for a, b in inside)
+        at = start
+        for a, b in inside:
+            if a > at:
+                spans.append(_Span(at, a, (a - at) / read, s, t))
+            text = f"Nothing was read for {(b - a) / 60.0:.1f} min."
+            spans.append(_Span(a, b, 0.0, None, Told("unexplained", 0.9, (text,))))
+            at = b
+        if end > at:
+            spans.append(_Span(at, end, (end - at) / read, s, t))
+    return spans
 
 
 def _written(
@@ -256,34 +323,30 @@ def _written(
 ) -> Ledger:
     times, power = whole.blocks.time_s, whole.blocks.power_kw
     raw_times, total = energy_so_far(record)
-    energy = np.interp(bounds, raw_times, total)
-    steps = np.diff(times)
-    parts = 0.5 * (expected[1:] + expected[:-1]) * steps / 3600.0
-    # Over a gap nothing is claimed; a pause between runs that were joined is known, and what it cost counts.
-    unknown = [g for g in gaps(times) if not any(times[g] < joint < times[g + 1] for joint in record.joints)]
-    parts[unknown] = 0.0
-    hoped = np.interp(bounds, times, np.concatenate([[0.0], np.cumsum(parts)]))
+    known = _known_steps(times, record.joints)
+    hoped_at = np.zeros(len(times))
+    np.cumsum((expected[1:] + expected[:-1]) * known * (0.5 / 3600.0), out=hoped_at[1:])
     soc = whole.read.get("soc_percent")
-    socs = None if soc is None else np.interp(bounds, times, soc)
     caps = [*whole.caps, *_said_caps(whole)]
     entries: list[Entry] = []
-    for i, (start, end) in enumerate(pairwise(bounds)):
-        if end <= start:
-            continue
-        limiter, sure, why, also = told[i]
-        s = stretches[i]
-        headroom, cost = _without(whole, s, caps, {limiter, *also}, limiter, expected)
+    spans = _spans(stretches, told, bounds, raw_times, record.joints)
+    marks = [span.start_s for span in spans] + [spans[-1].end_s]
+    energy, hoped = np.interp(marks, raw_times, total), np.interp(marks, times, hoped_at)
+    socs = None if soc is None else np.interp(marks, times, soc)
+    for i, (start, end, share, s, (limiter, sure, why, also)) in enumerate(spans):
+        headroom, cost = _without(whole, s, caps, {limiter, *also}, limiter, expected, known) if s else (None, None)
+        got = float(energy[i + 1] - energy[i])
         entry = Entry(
             limiter=limiter,
             also=also,
             start_s=start,
             end_s=end,
             minutes=(end - start) / 60.0,
-            level_kw=float(energy[i + 1] - energy[i]) * 3600.0 / (end - start),
-            energy_kwh=float(energy[i + 1] - energy[i]),
-            shortfall_kwh=float(hoped[i + 1] - hoped[i] - (energy[i + 1] - energy[i])),
-            headroom_kwh=headroom,
-            minutes_cost=cost,
+            level_kw=got * 3600.0 / (end - start),
+            energy_kwh=got,
+            shortfall_kwh=float(hoped[i + 1] - hoped[i]) - got,
+            headroom_kwh=None if headroom is None else headroom * share,
+            minutes_cost=None if cost is None else cost * share,
             confidence=sure,
             evidence=why,
             from_soc=None if socs is None or np.isnan(socs[i]) else float(socs[i]),
@@ -309,6 +372,7 @@ def _without(
     these: set[LimiterKey],
     limiter: LimiterKey,
     expected: Floats,
+    known: Floats,
 ) -> tuple[float | None, float | None]:
     """(kWh more, minutes sooner) had this limiter alone been absent; None where nothing known would have held then."""
     if limiter == "none":
@@ -327,10 +391,9 @@ def _without(
             return None, None
         least = np.minimum(least, expected[inside])
     least = np.maximum(least, power)
-    times = whole.blocks.time_s[inside]
-    if len(times) < 2:
+    if s.last <= s.first:
         return 0.0, 0.0
-    steps = np.diff(times)
+    steps = known[s.first : s.last]
     more = (least - power)[:-1]
     with np.errstate(divide="ignore", invalid="ignore"):
         saved = np.where(least[:-1] > 0, more / least[:-1], 0.0)

@@ -24,6 +24,8 @@ _MOST_POINTS = 720
 _LOST_SHARE, _MISSED_SHARE = 0.03, 0.08
 _LEAST_S = 120.0
 _UNSURE_SHARE = 0.5
+# Less sure than this, nobody is named.
+_SURE_ENOUGH = 0.5
 
 
 class Curve(BaseModel):
@@ -220,7 +222,13 @@ def _verdict(
             f"{title} held it back for {entry.minutes:.1f} min, at {entry.level_kw:.0f} kW: "
             f"{lost:.1f} kWh less than expected ({share:.0f} %){cost}."
         )
-        return "derated", BY_KEY[limiter].by, entry.confidence, text, _decides(limiter)
+        if entry.confidence >= _SURE_ENOUGH:
+            return "derated", BY_KEY[limiter].by, entry.confidence, text, _decides(limiter)
+        others = ", ".join(BY_KEY[k].title.lower() for k in entry.also)
+        text = f"{text} It could as well be: {others}." if others else text
+        if "vehicle_taper" in entry.also:
+            return "unknown", "unknown", entry.confidence, text, _decides(limiter)
+        return "derated", "unknown", entry.confidence, text, _decides(limiter)
     unsure = sum(e.minutes for e in ledger.entries if e.limiter == "unexplained")
     if unsure > _UNSURE_SHARE * minutes:
         text = f"What held it back for {unsure:.0f} of {minutes:.0f} min is not explained by what was read."

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -17,12 +17,14 @@ from gladwire.core.waveform import Floats
 Course = Literal["off", "ramp", "rise", "fall", "level"]
 # Share of the level, a minute: more is a rise or a fall. Volts of a pack lift kW by under half a percent a minute.
 _RISES, _FALLS = 0.010, 0.004
-# In so few minutes so little of the top is no movement.
-_STILL_SHARE, _STILL_MIN = 0.02, 2.0
+# So little of the top is no movement.
+_STILL_SHARE = 0.02
 # Share of the session's top, a minute, and the whole of it: only a ramp or a step is as steep.
 _RAMPS = 0.18
-_STEP_SHARE, _STEP_S, _STEP_BLOCKS = 0.045, 20.0, 2
+_STEP_SHARE, _STEP_S, _STEP_BLOCKS = 0.045, 45.0, 2
 _FALLEN = 1.03
+# A fall of this share of the level before is one; back is who reaches this share of it again.
+_FALL_SHARE, _BACK = 0.05, 0.95
 
 
 @dataclass(frozen=True)
@@ -30,7 +32,7 @@ class Whole:
     """What all stretches of a session share. Arrays over blocks, shape (k,); NaN where nothing was read.
 
     later_kw: highest power after each block. caps: what each known part lets through. neighbours: moments at which
-    somebody else is known to have plugged in or left.
+    somebody else is known to have plugged in or left. every_s: between readings, as usual.
     """
 
     blocks: Blocks
@@ -41,6 +43,7 @@ class Whole:
     later_kw: Floats
     soc_steps: Floats
     neighbours: Sequence[float] = ()
+    every_s: float = 1.0
 
     @property
     def idle_kw(self) -> float:
@@ -75,6 +78,8 @@ class Stretch:
     number: int = 0
     of: int = 1
     fallen: bool = False
+    fell_from_kw: float = 0.0
+    fell: Literal["", "step", "slow"] = ""
 
     @property
     def seconds(self) -> float:
@@ -168,7 +173,7 @@ def _course(whole: Whole, piece: Piece, ramping: bool) -> Course | None:
     short = piece.seconds <= _STEP_S or piece.last - piece.first <= _STEP_BLOCKS
     if short and abs(delta) >= _STEP_SHARE * whole.top_kw and steep >= _RAMPS:
         return None
-    if abs(delta) < _STILL_SHARE * whole.top_kw and minutes < _STILL_MIN:
+    if abs(delta) < _STILL_SHARE * whole.top_kw:
         return "level"
     share = delta / max(piece.start_kw, piece.end_kw) / max(minutes, 1e-9)
     return "rise" if share > _RISES else "fall" if share < -_FALLS else "level"
@@ -195,11 +200,38 @@ def _stretch(whole: Whole, run: Sequence[Piece], course: Course) -> Stretch:
     )
 
 
+class _Fall(NamedTuple):
+    """Power left from_kw and has not come back yet. how: at once or slowly."""
+
+    from_kw: float
+    how: Literal["step", "slow"]
+
+
+def _falls(found: Sequence[Stretch], into: Sequence[float]) -> list[_Fall | None]:
+    """The innermost fall each stretch lies in; a dip within a taper is a fall within a fall."""
+    open_: list[_Fall] = []
+    told: list[_Fall | None] = []
+    for i, stretch in enumerate(found):
+        before = found[i - 1].end_kw if i else 0.0
+        if stretch.course in ("off", "ramp"):
+            open_.clear()
+        while open_ and stretch.start_kw >= _BACK * open_[-1].from_kw:
+            open_.pop()
+        if into[i] < -_FALL_SHARE * before:
+            open_.append(_Fall(before, "step"))
+        elif stretch.course == "fall" and not open_:
+            open_.append(_Fall(stretch.start_kw, "slow"))
+        elif into[i] > 0 and open_ and stretch.start_kw - before >= 0.5 * (open_[-1].from_kw - before):
+            open_.pop()
+        told.append(open_[-1] if open_ else None)
+    return told
+
+
 def _with_neighbours(found: list[Stretch], out: Sequence[float], into: Sequence[float]) -> list[Stretch]:
     """Each with the levels beside it; a step belongs to both, its time to what follows."""
     told = []
     highest = 0.0
-    for i, stretch in enumerate(found):
+    for i, (stretch, fall) in enumerate(zip(found, _falls(found, into), strict=True)):
         start = found[i - 1].end_s if i else stretch.start_s
         highest = max(highest, found[i - 1].start_kw, found[i - 1].end_kw) if i else 0.0
         told.append(
@@ -219,6 +251,8 @@ def _with_neighbours(found: list[Stretch], out: Sequence[float], into: Sequence[
                 number=i,
                 of=len(found),
                 fallen=highest > _FALLEN * max(stretch.start_kw, stretch.end_kw),
+                fell_from_kw=fall.from_kw if fall else 0.0,
+                fell=fall.how if fall else "",
             )
         )
     return told
