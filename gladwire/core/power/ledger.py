@@ -18,7 +18,7 @@ from gladwire.core.power.chain import At, Cap, Context, caps_at, connector_v
 from gladwire.core.power.explain import Told, explain
 from gladwire.core.power.limiters import BY_KEY, LimiterKey
 from gladwire.core.power.record import PowerRecord, completed, energy_so_far, gaps, top_kw
-from gladwire.core.power.shape import Blocks, blocks_of, pieces_of
+from gladwire.core.power.shape import Blocks, blocks_of, display_step, pieces_of
 from gladwire.core.power.stretch import Stretch, Whole, stretches_of
 from gladwire.core.waveform import Bools, Floats, Ints
 
@@ -105,8 +105,8 @@ def keep_ledger(
     top = top_kw(blocks.power_kw)
     if top <= 0.0:
         return None
-    whole = _whole(record, context, blocks, known, top, neighbours)
-    stretches = stretches_of(whole, pieces_of(blocks.time_s, blocks.power_kw, top))
+    whole = replace(_whole(record, context, blocks, known, top, neighbours), step_kw=display_step(power, top))
+    stretches = stretches_of(whole, pieces_of(blocks.time_s, blocks.power_kw, top, whole.step_kw))
     if not stretches:
         return None
     bounds = _bounds(times, power, stretches, whole.block_s)

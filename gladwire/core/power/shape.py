@@ -13,6 +13,8 @@ _MOST_BLOCKS = 480
 # A course may leave its straight piece by this share of the top before it is another piece, or by so much of its noise.
 _BEND_SHARE, _BEND_NOISE = 0.022, 4.0
 _LEAST_KW = 0.02
+# What a display rounds wanders by a step either way.
+_BEND_STEPS = 1.6
 
 
 class Blocks(NamedTuple):
@@ -73,9 +75,23 @@ def _means(values: Floats, edges: Ints) -> Floats:
         return np.add.reduceat(np.where(known, values, 0.0), edges[:-1]) / np.where(counts > 0, counts, np.nan)
 
 
-def pieces_of(time_s: Floats, power_kw: Floats, top_kw: float) -> list[Piece]:
-    """Straight pieces of a course, in order; shape (k,) each. The ends of each lie on the course."""
-    bend = max(_BEND_SHARE * top_kw, _BEND_NOISE * _noise(power_kw), _LEAST_KW)
+def display_step(power_kw: Floats, top_kw: float) -> float:
+    """The step in kW a display rounds to, where it is coarse beside the top; 0 where it is fine. power_kw: as read."""
+    for step in (1.0, 0.1):
+        if (
+            _BEND_STEPS * step > _BEND_SHARE * top_kw
+            and (np.abs(power_kw - np.round(power_kw / step) * step) < 1e-6).all()
+        ):
+            return step
+    return 0.0
+
+
+def pieces_of(time_s: Floats, power_kw: Floats, top_kw: float, step_kw: float = 0.0) -> list[Piece]:
+    """Straight pieces of a course, in order; shape (k,) each. The ends of each lie on the course.
+
+    step_kw: what a display rounds to, as `display_step` tells.
+    """
+    bend = max(_BEND_SHARE * top_kw, _BEND_NOISE * _noise(power_kw), _BEND_STEPS * step_kw, _LEAST_KW)
     corners = _corners(time_s, power_kw, bend)
     return [
         Piece(a, b, float(time_s[a]), float(time_s[b]), float(power_kw[a]), float(power_kw[b]))

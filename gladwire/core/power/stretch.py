@@ -18,7 +18,7 @@ Course = Literal["off", "ramp", "rise", "fall", "level"]
 # Share of the level, a minute: more is a rise or a fall. Volts of a pack lift kW by under half a percent a minute.
 _RISES, _FALLS = 0.010, 0.004
 # So little of the top is no movement.
-_STILL_SHARE = 0.02
+_STILL_SHARE, _STILL_STEPS = 0.02, 1.5
 # Share of the session's top, a minute, and the whole of it: only a ramp or a step is as steep.
 _RAMPS = 0.18
 _STEP_SHARE, _STEP_S, _STEP_BLOCKS = 0.045, 45.0, 2
@@ -33,6 +33,7 @@ class Whole:
 
     later_kw: highest power after each block. caps: what each known part lets through. neighbours: moments at which
     somebody else is known to have plugged in or left. every_s: between readings, as usual.
+    step_kw: what a coarse display rounds to.
     """
 
     blocks: Blocks
@@ -44,6 +45,7 @@ class Whole:
     soc_steps: Floats
     neighbours: Sequence[float] = ()
     every_s: float = 1.0
+    step_kw: float = 0.0
 
     @property
     def idle_kw(self) -> float:
@@ -173,7 +175,7 @@ def _course(whole: Whole, piece: Piece, ramping: bool) -> Course | None:
     short = piece.seconds <= _STEP_S or piece.last - piece.first <= _STEP_BLOCKS
     if short and abs(delta) >= _STEP_SHARE * whole.top_kw and steep >= _RAMPS:
         return None
-    if abs(delta) < _STILL_SHARE * whole.top_kw:
+    if abs(delta) < max(_STILL_SHARE * whole.top_kw, _STILL_STEPS * whole.step_kw):
         return "level"
     share = delta / max(piece.start_kw, piece.end_kw) / max(minutes, 1e-9)
     return "rise" if share > _RISES else "fall" if share < -_FALLS else "level"
