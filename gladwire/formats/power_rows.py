@@ -6,6 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import UTC, datetime, time, timedelta
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -25,6 +26,7 @@ _CLOCK = re.compile(
     r"(?:Z|[+-]\d\d:?\d\d)?",
     re.IGNORECASE,
 )
+_PLAIN = re.compile(r"[+-]?\d+(?:\.\d+)?")
 _UNITS_ROW = re.compile(r"^[\[(]?\s*(kw|w|v|a|%|s|min|h|kwh|wh|°c|°f|c|f|soc|-)?\s*[\])]?$", re.IGNORECASE)
 _CHARGES = ("power_kw", "soc_percent", "energy_kwh")
 # Post and pack currents of DC are this slow to log, and its volts above these.
@@ -138,6 +140,8 @@ def _value(cell: Cell, comma: bool) -> float | None:
         return None
     if isinstance(cell, int | float):
         return float(cell)
+    if isinstance(cell, str) and _PLAIN.fullmatch(cell):  # as nearly all are
+        return float(cell)
     text = str(cell).strip().replace("\u2212", "-").replace("\u00a0", "").replace("\u202f", "")
     text = re.sub(r"\s*(kwh|wh|kw|w|v|a|%|°c|°f|c|min|s)$", "", text, flags=re.IGNORECASE)
     if comma and "," in text:
@@ -175,6 +179,7 @@ def _time_of(cell: Cell, comma: bool) -> _Moment | None:
     return _Moment(clock + _days(date) * _DAY_S, "date" if date else "clock")
 
 
+@lru_cache(maxsize=64)
 def _days(date: str | None) -> float:
     """Days since some fixed day; only differences matter."""
     if not date:

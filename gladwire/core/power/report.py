@@ -236,7 +236,7 @@ def _verdict(
     if reference is not None and (told := _against(record, reference, context, ledger)):
         return told
     held = _longest(ledger)
-    text = f"As it should be: {_as_it_is(held)}" if held else "Nothing held it back."
+    text = f"As it should be: {_as_it_is(held)}" if held else "Nothing cost it much."
     sure = 0.8 if not context.is_empty else 0.55
     decides = (
         "" if not context.is_empty else "Ratings of vehicle and post would tell whether its level is what they can do."
@@ -262,7 +262,8 @@ def _worst(ledger: Ledger) -> tuple[LimiterKey, float, Entry] | None:
 
 
 def _longest(ledger: Ledger) -> Entry | None:
-    return max((e for e in ledger.entries if e.limiter not in ("none", "ramp")), key=lambda e: e.minutes, default=None)
+    held = (e for e in ledger.entries if e.limiter not in ("none", "ramp") and BY_KEY[e.limiter].usual)
+    return max(held, key=lambda e: e.minutes, default=None)
 
 
 def _as_it_is(entry: Entry) -> str:
