@@ -131,6 +131,7 @@ def power_entry(report: PowerReport) -> dict[str, Any]:
         "limiters": [_limiter_entry(e) for e in report.entries],
         "expected_kwh": report.expected_kwh,
         "expected": report.expected_words,
+        "unexplained_kwh": report.unexplained_kwh,
         "verdict": report.verdict,
         "by": report.by,
         "confidence": report.sure,

@@ -23,6 +23,7 @@ from gladwire.web.pages import (
     limits,
     readings,
     session,
+    site_play,
     styleguide,
     talk,
     timeline,
@@ -33,7 +34,7 @@ from gladwire.web.templating import STATIC
 
 AREAS = (
     today, cases, session, known, checklist, compare, connectors, timeline, captures, talk, curves, readings, equipment,
-    expect, bench, limits, styleguide,
+    site_play, expect, bench, limits, styleguide,
 )  # fmt: skip
 
 

@@ -199,6 +199,14 @@ def test_equipment_is_kept_shown_and_used(client: TestClient) -> None:
     site = client.get("/sites/Pier").text
     assert "painted S1, app P-S1" in site
     assert "The fewest plug-ins" in site
+    asked = f"vehicle={number}&stall={stalls[0]}&at=0&vehicle={number}&stall={stalls[1]}&at=5"
+    played = client.get(f"/sites/Pier/play?{asked}").text
+    assert "What each gets" in played
+    assert played.count("<td>Tern Van</td>") == 2
+    alone, *_ = re.findall(r'<td class="n">0</td><td class="n">([\d.]+)</td><td class="n">([\d.]+)</td>', played)
+    assert float(alone[0]) > float(alone[1]) + 1
+    assert "above the start" in client.get(f"/sites/Pier/play?{asked}&start=90&target=20").text
+    assert client.get("/sites/Nowhere/play").status_code == 404
     changed = client.post("/equipment", data={**vehicle, "id": number, "pack_kwh": "55"})
     assert changed.headers["location"].endswith(number)
     assert 'value="55"' in client.get(f"/equipment/{number}").text

@@ -7,46 +7,42 @@ here are common practice, no source, but where a comment names one.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
 
 import numpy as np
 
+from gladwire.core.power.clues import (
+    COLD_PACK_C,
+    HOT_PACK_C,
+    NEAR,
+    NEIGHBOUR_S,
+    POST_SIDE,
+    Told,
+    at_rating,
+    comes_back,
+    fills,
+    matching,
+    pack_c,
+    shared_out,
+    warm_connector,
+)
 from gladwire.core.power.limiters import LimiterKey
+from gladwire.core.power.said import as_said
 from gladwire.core.power.stretch import Stretch
 
-# An asked or allowed value is met when what flows comes this near.
-_MET = 0.965
-_MET_A = 2.0
-# A level is a rating's when it lies within this share of it.
-_NEAR = 0.03
 # A ramp longer than this is slow. Field: 60 to 80 s, up to two minutes for trucks.
 SLOW_RAMP_S = 150.0
-_WARM_CONNECTOR_C, _COLD_PACK_C, _COLD_AIR_C, _HOT_PACK_C = 60.0, 18.0, 7.0, 44.0
+_COLD_AIR_C = 7.0
 # A level that rises by more creeps up; volts of a pack lift power by no more a point of charge, nor in all.
 _CREEPS, _LIFT_PER_POINT, _LIFT_MOST = 0.012, 0.005, 0.25
 # Amperes stand still within this share while kW creep up with volts.
 _STEADY_A = 0.025
 # Usual sizes of posts, connectors and cables in amperes.
 _ROUND_A = (100, 125, 150, 200, 250, 300, 350, 375, 400, 500, 600, 700, 800, 1000, 1500)
-_NEIGHBOUR_S = 30.0
 # Volts of packs of the 400 and the 800 V class while they charge.
 _PACK_V = ((290.0, 430.0), (560.0, 860.0))
 
 
-class Told(NamedTuple):
-    """also: what the columns cannot tell from the limiter. sure: 0 to 1. why: sentences with numbers."""
-
-    limiter: LimiterKey
-    sure: float
-    why: tuple[str, ...]
-    also: tuple[LimiterKey, ...] = ()
-
-
 Explanation = Callable[[Stretch], Told | None]
-
-
-def _near(value: float, rating: float | None, share: float = _NEAR) -> bool:
-    return rating is not None and abs(value - rating) <= share * rating
 
 
 def _off(s: Stretch) -> Told | None:
@@ -87,133 +83,15 @@ def _ramp(s: Stretch) -> Told | None:
     return Told("ramp", 0.95, (f"{took}.",))
 
 
-def _said(s: Stretch) -> Told | None:
-    """What vehicle and post said of what they ask and allow."""
-    asked, flows, unit = _asked(s)
-    allowed = _allowed(s)
-    if asked is not None and flows is not None:
-        near = max(_MET * asked, asked - (_MET_A if unit == "A" else 0.0))
-        if flows >= min(near, asked * 0.995):
-            follows = allowed is not None and abs(asked - allowed[0]) <= 0.02 * allowed[0] and allowed[1] == unit
-            if follows:
-                return _post_limit(s, f"The vehicle asks {asked:.0f} {unit}, all that the post allows.")
-            return _vehicle_request(s, asked, flows, unit)
-        if allowed is not None and allowed[2] >= _MET * allowed[0]:
-            return _post_limit(s, f"The vehicle asks {asked:.0f} {unit} and gets {flows:.0f}.")
-        short = f"The vehicle asks {asked:.0f} {unit} and gets {flows:.0f}; what the post says it allows does not explain it."
-        rated = _rated(s)
-        return (
-            Told(rated.limiter, rated.sure, (short, *rated.why), rated.also)
-            if rated
-            else Told("unexplained", 0.7, (short,))
-        )
-    if allowed is not None and allowed[2] >= _MET * allowed[0]:
-        return _post_limit(s, f"What flows is all that the post allows, {allowed[0]:.0f} {allowed[1]}.")
-    return None
-
-
-def _asked(s: Stretch) -> tuple[float | None, float | None, str]:
-    """(asked, flows, unit) at the end of the stretch's own mean; None where not said."""
-    for key, present, unit in (("asked_a", "amps_a", "A"), ("asked_kw", "power_kw", "kW")):
-        asked, flows = s.mean(key), s.mean(present)
-        if asked is not None and flows is not None and asked > 0:
-            return asked, flows, unit
-    return None, None, ""
-
-
-def _allowed(s: Stretch) -> tuple[float, str, float] | None:
-    """(what the post allows, its unit, what flows of that) of the limit that is nearest to being used up."""
-    found = []
-    for key, present, unit in (
-        ("post_max_a", "amps_a", "A"), ("post_max_kw", "power_kw", "kW"), ("post_max_v", "volts_v", "V"),
-    ):  # fmt: skip
-        allowed, flows = s.mean(key), s.mean(present)
-        if allowed is not None and flows is not None and allowed > 0:
-            found.append((allowed, unit, flows))
-    return max(found, key=lambda one: one[2] / one[0], default=None)
-
-
-def _vehicle_request(s: Stretch, asked: float, flows: float, unit: str) -> Told:
-    met = f"The vehicle asks {asked:.0f} {unit} and gets {flows:.0f}: it takes no more."
-    pack = _pack_c(s)
-    own = s.mean("vehicle_max_a" if unit == "A" else "vehicle_max_kw")
-    if pack is not None and pack >= _HOT_PACK_C and s.course in ("fall", "level"):
-        return Told("vehicle_hot", 0.85, (met, f"The pack is at {pack:.0f} °C."))
-    if pack is not None and pack <= _COLD_PACK_C and not s.fallen:
-        return Told("vehicle_cold", 0.85, (met, f"The pack is at {pack:.0f} °C."))
-    if own is not None and _near(asked, own) and s.course == "level" and not s.fallen:
-        return Told("vehicle_limit", 0.9, (met, f"That is the most it says it can take, {own:.0f} {unit}."))
-    if s.course == "fall" or (s.fallen and s.for_good):
-        return Told("vehicle_taper", 0.95, (met, _fills(s)))
-    matched = _matches(s)
-    if "vehicle_converter" in matched:
-        return Told("vehicle_converter", 0.9, (met, matched["vehicle_converter"]))
-    if s.course == "rise":
-        return Told("vehicle_cold", 0.4, (met, "It asks more and more, as a pack does that warms."), ("vehicle_limit",))
-    return Told("vehicle_limit", 0.85, (met, "It asks the same all the while."))
-
-
-def _post_limit(s: Stretch, why: str) -> Told:
-    """A limit the post announced and that is used up: constant, folded back, or lowered for a time."""
-    lowered = None
-    for key in ("post_max_a", "post_max_kw"):
-        top, now = s.top_of(key), s.mean(key)
-        unit = "A" if key.endswith("_a") else "kW"
-        if top and now is not None and now < 0.96 * top:
-            lowered = f"It has lowered its limit from {top:.0f} to {now:.0f} {unit}."
-    if lowered is None:
-        matched = {k: w for k, w in _matches(s).items() if k in _POST_SIDE}
-        if matched:
-            first, *others = matched
-            return Told(first, 0.95, (why, *matched.values()), tuple(others))
-        unit_key: LimiterKey = "evse_current"
-        allowed = _allowed(s)
-        if allowed:
-            unit_key = {"A": "evse_current", "kW": "evse_power", "V": "evse_voltage"}[allowed[1]]  # type: ignore[assignment]
-        return Told(unit_key, 0.85, (why,), ("cable_rating",) if unit_key == "evse_current" else ())
-    warm = _warm_connector(s)
-    if warm:
-        return Told("cable_thermal", 0.85, (why, lowered, warm))
-    if s.course == "fall" and not s.stepped_in:
-        return Told(
-            "cable_thermal", 0.5, (why, lowered, "It sinks slowly, as a warm cable's does."), ("shared_cabinet",)
-        )
-    told = _divided(s)
-    return Told(told.limiter, max(told.sure, 0.75), (why, lowered, *told.why), told.also)
-
-
-def _pack_c(s: Stretch) -> float | None:
-    read = s.mean("pack_c")
-    return read if read is not None else s.context.pack_c
-
-
-def _fills(s: Stretch) -> str:
-    soc = s.ends("soc_percent")
-    fall = f"Power goes from {s.start_kw:.1f} to {s.end_kw:.1f} kW"
-    return f"{fall} from {soc[0]:.0f} to {soc[1]:.0f} % and does not come back." if soc else f"{fall} for good."
-
-
-def _warm_connector(s: Stretch) -> str:
-    """What a connector's temperature says, or nothing: warm, and warming until power sank."""
-    read = s.whole.read.get("connector_c")
-    if read is None:
-        return ""
-    inside = read[s.first : s.last + 1]
-    if np.isnan(inside).all():
-        return ""
-    highest = float(np.nanmax(inside))
-    return f"The connector is at {highest:.0f} °C." if highest >= _WARM_CONNECTOR_C else ""
-
-
 def _thermal(s: Stretch) -> Told | None:
     slow = s.fell == "slow" and not s.stepped_in
-    warm = _warm_connector(s) if slow and s.course != "off" and s.seconds > 40.0 else ""
+    warm = warm_connector(s) if slow and s.course != "off" and s.seconds > 40.0 else ""
     if warm and s.course == "rise":
         return Told("cable_thermal", 0.7, (f"Power comes back slowly from {s.start_kw:.1f} kW as it cools.", warm))
     if warm and (s.course == "fall" or s.number > 1):
         return Told("cable_thermal", 0.8, (f"Power sinks slowly from {s.start_kw:.1f} to {s.end_kw:.1f} kW.", warm))
     pack = s.ends("pack_c")
-    if s.course == "fall" and pack and pack[1] >= _HOT_PACK_C:
+    if s.course == "fall" and pack and pack[1] >= HOT_PACK_C:
         return Told("vehicle_hot", 0.75, (f"Power sinks while the pack reaches {pack[1]:.0f} °C.",), ("vehicle_taper",))
     return None
 
@@ -241,48 +119,14 @@ def _returns(s: Stretch) -> Told | None:
     least = min(s.start_kw, s.end_kw)
     if not s.fell or s.course in ("off", "ramp") or s.fell_from_kw - least < 0.05 * s.fell_from_kw:
         return None
-    if not _comes_back(s):
+    if not comes_back(s):
         return None
     if s.fell == "step":
-        return _divided(s)
+        return shared_out(s)
     way = "comes back slowly" if s.course == "rise" else "sinks slowly and comes back later"
     text = f"Power fell from {s.fell_from_kw:.1f} kW, {s.start_kw:.1f} to {s.end_kw:.1f} kW here; it {way}."
     return Told(
         "cable_thermal", 0.35, (text, "No temperature was read that explains it."), ("site_supply", "vehicle_hot")
-    )
-
-
-def _comes_back(s: Stretch) -> bool:
-    """Whether power is near again where it fell from, or in a taper steps up again."""
-    half = s.end_kw + 0.5 * (s.fell_from_kw - s.end_kw)
-    if float(s.whole.later_kw[s.last]) >= half or (s.course == "rise" and s.end_kw >= 0.9 * s.fell_from_kw):
-        return True
-    return s.fell == "step" and s.stepped_out >= 0.04 * s.whole.top_kw
-
-
-def _divided(s: Stretch) -> Told:
-    """Who takes what this stall does not get: a neighbour, or the site."""
-    above = s.fell_from_kw or s.before_kw
-    fell = max(above - s.start_kw, -s.stepped_in, 0.0)
-    why = [f"Power falls from {above:.1f} to {s.start_kw:.1f} kW at once, with no step of the state of charge."]
-    back = _comes_back(s)
-    if back:
-        why.append(f"It comes back to {float(s.whole.later_kw[s.last]):.1f} kW later.")
-    near = [at for at in s.whole.neighbours if -_NEIGHBOUR_S < s.start_s - at < _NEIGHBOUR_S]
-    if near:
-        return Told("shared_cabinet", 0.92, (*why, f"A neighbour plugged in {abs(s.start_s - near[0]):.0f} s away."))
-    c = s.context
-    if c.grid_kw is not None and (_near(s.level_kw, c.grid_kw, 0.05) or c.buffer_kwh is not None):
-        return Told("site_supply", 0.75, (*why, f"The site's supply has {c.grid_kw:g} kW."), ("shared_cabinet",))
-    if c.module_kw and abs(fell / c.module_kw - round(fell / c.module_kw)) < 0.15 and fell > 0.8 * c.module_kw:
-        return Told(
-            "shared_cabinet", 0.8, (*why, f"That is {round(fell / c.module_kw)} modules of {c.module_kw:g} kW.")
-        )
-    return Told(
-        "shared_cabinet",
-        0.65 if back else 0.45,
-        tuple(why),
-        ("site_supply",) if back else ("vehicle_taper", "site_supply"),
     )
 
 
@@ -293,18 +137,18 @@ def _taper(s: Stretch) -> Told | None:
     soc = s.ends("soc_percent")
     if s.course == "fall" and (s.change < -0.03 or s.fallen):
         sure = 0.85 if soc is not None and soc[1] > soc[0] else 0.6
-        pack = _pack_c(s)
-        if pack is not None and pack <= _COLD_PACK_C:
-            return Told("vehicle_taper", 0.6, (_fills(s), f"The pack is still at {pack:.0f} °C."), ("vehicle_cold",))
-        return Told("vehicle_taper", sure, (_fills(s),))
+        pack = pack_c(s)
+        if pack is not None and pack <= COLD_PACK_C:
+            return Told("vehicle_taper", 0.6, (fills(s), f"The pack is still at {pack:.0f} °C."), ("vehicle_cold",))
+        return Told("vehicle_taper", sure, (fills(s),))
     if s.course == "level" and s.fallen and s.change < _CREEPS:
-        return _step_of_taper(s, soc) if s.stepped_in < 0 else Told("vehicle_taper", 0.6, (_fills(s),))
+        return _step_of_taper(s, soc) if s.stepped_in < 0 else Told("vehicle_taper", 0.6, (fills(s),))
     return None
 
 
 def _step_of_taper(s: Stretch, soc: tuple[float, float] | None) -> Told | None:
     """A step down that stays: a stair of the taper, unless it lies at a rating or SoC tells otherwise."""
-    if set(_matches(s)) & set(_POST_SIDE) or any(abs(s.start_s - at) < _NEIGHBOUR_S for at in s.whole.neighbours):
+    if set(matching(s)) & set(POST_SIDE) or any(abs(s.start_s - at) < NEIGHBOUR_S for at in s.whole.neighbours):
         return None
     at = f" at {soc[0]:.0f} %" if soc else ""
     text = f"Power steps to {s.start_kw:.1f} kW{at} and stays or falls on."
@@ -335,41 +179,10 @@ def _stair(s: Stretch) -> bool:
     return falls_on or earlier
 
 
-_POST_SIDE = ("evse_current", "evse_power", "evse_voltage", "cable_rating", "adapter", "shared_cabinet", "site_supply")
-
-
-def _matches(s: Stretch) -> dict[LimiterKey, str]:
-    """Ratings a level lies at, in the order of the field guide, each with its words."""
-    found: dict[LimiterKey, str] = {}
-    power = s.whole.blocks.power_kw[s.first : s.last + 1]
-    for cap, kw in s.whole.caps:
-        if cap.limiter in ("vehicle_taper", "vehicle_cold", "vehicle_hot"):
-            continue
-        limit = kw if len(kw) == 1 else kw[s.first : s.last + 1]
-        if cap.limiter == "site_supply" and s.context.grid_kw:
-            limit = np.minimum(limit, s.context.grid_kw)  # when a buffer is empty, its level tells best
-        with np.errstate(invalid="ignore"):
-            ratio = power / limit
-        if np.isfinite(ratio).any() and abs(float(np.nanmean(ratio)) - 1.0) <= _NEAR and float(np.nanstd(ratio)) < 0.03:
-            found.setdefault(cap.limiter, f"{s.level_kw:.1f} kW is what {cap.says(s.context)} gives here.")
-    return found
-
-
-def _rated(s: Stretch) -> Told | None:
-    """A level that lies at a rating; equal ratings cannot be told apart and are all named."""
-    matched = _matches(s)
-    if not matched:
-        return None
-    first, *others = matched
-    if first == "vehicle_limit" and others:  # the vehicle's own limit comes after what stands outside, if both fit
-        first, others = others[0], [*others[1:], "vehicle_limit"]
-    return Told(first, 0.85 if not others else 0.75, tuple(matched.values()), tuple(others))
-
-
 def _levels_at_rating(s: Stretch) -> Told | None:
     if s.course not in ("level", "rise", "fall"):
         return None
-    told = _rated(s)
+    told = at_rating(s)
     if told is None and s.mean("amps_a") is None and _CREEPS < s.change < _lift(s) and s.seconds > 240.0:
         implied = _implied_volts(s)
         if implied:
@@ -381,9 +194,9 @@ def _levels_at_rating(s: Stretch) -> Told | None:
 
 def _cold(s: Stretch) -> Told | None:
     """Power that creeps up for minutes, more than volts explain, or stands low on a cold pack."""
-    pack, air = _pack_c(s), s.mean("ambient_c")
+    pack, air = pack_c(s), s.mean("ambient_c")
     air = air if air is not None else s.context.ambient_c
-    cold = pack is not None and pack <= _COLD_PACK_C
+    cold = pack is not None and pack <= COLD_PACK_C
     cold_air = pack is None and air is not None and air <= _COLD_AIR_C
     words = f"The pack is at {pack:.0f} °C." if cold else f"It is {air:.0f} °C outside." if cold_air else ""
     amps = s.ends("amps_a")
@@ -407,9 +220,9 @@ def _below_all_ratings(s: Stretch) -> bool:
     outside = [
         float(np.nanmean(kw if len(kw) == 1 else kw[s.first : s.last + 1]))
         for cap, kw in s.whole.caps
-        if cap.limiter in _POST_SIDE
+        if cap.limiter in POST_SIDE
     ]
-    return bool(outside) and power < (1.0 - _NEAR) * min(outside)
+    return bool(outside) and power < (1.0 - NEAR) * min(outside)
 
 
 def _modules(s: Stretch) -> Told | None:
@@ -499,7 +312,7 @@ def _creeps(s: Stretch, volts: tuple[float, float] | None) -> bool:
 def _single_step(s: Stretch) -> Told | None:
     """A step down that is no stair of a taper and does not come back while the record lasts."""
     if s.stepped_in < 0 and -s.stepped_in >= 0.05 * s.before_kw and s.course == "level":
-        return _divided(s)
+        return shared_out(s)
     return None
 
 
@@ -510,7 +323,7 @@ def _nothing(s: Stretch) -> Told:
 
 
 EXPLANATIONS: tuple[Explanation, ...] = (
-    _off, _ramp, _said, _phases, _thermal, _returns, _taper, _levels_at_rating, _cold, _single_step, _modules, _shape,
+    _off, _ramp, as_said, _phases, _thermal, _returns, _taper, _levels_at_rating, _cold, _single_step, _modules, _shape,
     _nothing,
 )  # fmt: skip
 

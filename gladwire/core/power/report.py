@@ -83,6 +83,11 @@ class PowerReport(BaseModel):
     def shortfall_kwh(self) -> float:
         return sum(e.shortfall_kwh for e in self.entries)
 
+    @property
+    def unexplained_kwh(self) -> float:
+        """The part of the shortfall nothing explains; never used to make sums fit."""
+        return sum(e.shortfall_kwh for e in self.of("unexplained"))
+
     def of(self, *limiters: LimiterKey) -> tuple[Entry, ...]:
         return tuple(e for e in self.entries if e.limiter in limiters)
 

@@ -14,7 +14,13 @@ from starlette.responses import RedirectResponse, Response
 from gladwire.core.power.equipment import FIELDS, SPECS, Kind
 from gladwire.core.power.report import record_of
 from gladwire.core.power.sharing import Pair, SiteSession, Step, pairs_of, plan_tests, topology
-from gladwire.store.equipment import add_equipment, all_equipment, change_equipment, details_of, sessions_with
+from gladwire.store.equipment import (
+    add_equipment,
+    all_equipment,
+    change_equipment,
+    details_of,
+    sessions_with,
+)
 from gladwire.store.models import ChargingSession, Equipment
 from gladwire.web.charts.site_plan import SitePlan, site_plan
 from gladwire.web.errors import RefusedError
