@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import UTC
 from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
+from dateutil import parser as dates
 
 from gladwire.core.power.record import PowerRecord
 from gladwire.core.power.reference import Compare, best_reference, compare_with, reference_of
@@ -152,3 +154,51 @@ def pack_c_of(report: PowerReport) -> float | None:
 
 def _same_time(a: PowerReport, b: PowerReport) -> bool:
     return min(a.end_s, b.end_s) - max(a.start_s, b.start_s) > _OVERLAP_S
+
+
+def moment_of(text: str) -> float | None:
+    """Seconds since 1970 of a file's own word for its start, None where it tells no date."""
+    if not any(sign in text for sign in "-/.") or len(text) < 8:
+        return None
+    try:
+        found = dates.parse(text)
+    except (ValueError, OverflowError):
+        return None
+    return (found if found.tzinfo else found.replace(tzinfo=UTC)).timestamp()
+
+
+@dataclass(frozen=True)
+class Beside:
+    """Another session of the same site that began while this one went on. at_s: on this session's clock.
+
+    fits: the limiter's entry it may explain, where power stepped down as it began.
+    """
+
+    session: ChargingSession
+    stall: str
+    at_s: float
+    fits: str
+
+
+# A neighbour's own start-up takes so long before it draws (common practice).
+_BEFORE_S, _AFTER_S = 10.0, 150.0
+
+
+def beside(session: ChargingSession, view: SessionView, others: Sequence[ChargingSession]) -> list[Beside]:
+    """What began meanwhile at other stalls of the site, by the files' own word for their start; in order of time."""
+    began = next((at for c in session.captures if (at := moment_of(c.recorded_at)) is not None), None)
+    whole, _ = whole_of(view)
+    if began is None or whole is None:
+        return []
+    found = []
+    for other in others:
+        start = next((at for c in other.captures if (at := moment_of(c.recorded_at)) is not None), None)
+        if start is None or other.stall is None or other.id == session.id or other.stall_id == session.stall_id:
+            continue
+        at = start - began
+        if not whole.start_s < at < whole.end_s:
+            continue
+        falls = [e for e in whole.of("shared_cabinet", "unexplained") if -_BEFORE_S < e.start_s - at < _AFTER_S]
+        fits = f"power falls {falls[0].start_s - at:.0f} s later" if falls else ""
+        found.append(Beside(other, other.stall.name, at, fits))
+    return sorted(found, key=lambda b: b.at_s)

@@ -230,3 +230,27 @@ def test_pages_without_anything_still_say_what_to_do(client: TestClient) -> None
     assert "None yet." in client.get("/equipment").text
     assert "Choose sessions at the side" in client.get("/curves").text
     assert "Nothing chosen" in client.get("/readings").text
+
+
+def test_what_was_plugged_in_beside_is_told_with_its_moment(client: TestClient) -> None:
+    def stamped(content: bytes, begun: str) -> bytes:
+        start = np.datetime64(begun)
+        head, *rows = content.decode().splitlines()
+        parts = [row.split(",", 1) for row in rows]
+        moved = [f"{str(start + np.timedelta64(int(float(t)), 's')).replace('T', ' ')},{rest}" for t, rest in parts]
+        return "\n".join([head.replace("Time [s]", "Timestamp"), *moved]).encode()
+
+    stalls = []
+    for name in ("S1", "S2"):
+        form = {"kind": "stall", "name": name, "site": "Mole", "by_name": "R", "post_kw": "200"}
+        stalls.append(client.post("/equipment", data=form).headers["location"].rpartition("/")[2])
+    host = stamped(record_file(21, spells=(Spell(5.0, 11.0, 55.0),)), "2026-10-14T09:00:00")
+    guest = stamped(record_file(22, kw=60.0), "2026-10-14T09:04:20")
+    addresses = [dropped(client, (name, content)) for name, content in (("host.csv", host), ("guest.csv", guest))]
+    for address, stall in zip(addresses, stalls, strict=True):
+        assert client.post(f"{address}/known", data={"by_name": "R", "stall": stall}).status_code == 303
+    page = client.get(addresses[0]).text
+    assert "At the same site meanwhile" in page
+    assert re.search(r"<b>S2</b> is plugged in .*260\.000 s.*power falls 4\d\N{NO-BREAK SPACE}s later", page, re.DOTALL)
+    site = client.get("/sites/Mole").text
+    assert "1 of 1 plug-ins were answered" in site

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC
 from typing import Any, cast, get_args
 
-from dateutil import parser as dates
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
@@ -26,7 +24,7 @@ from gladwire.web.charts.site_plan import SitePlan, site_plan
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.expect import number_in
 from gladwire.web.pages.rows import SessionRow, session_row
-from gladwire.web.power_view import whole_of
+from gladwire.web.power_view import moment_of, whole_of
 from gladwire.web.services import Database
 from gladwire.web.session_view import session_view
 from gladwire.web.signing import name_of, signed
@@ -154,23 +152,12 @@ def _site_sessions(sessions: Sequence[ChargingSession]) -> list[SiteSession]:
     for session in sessions:
         view = session_view(session) if session.captures else None
         report = whole_of(view)[0] if view else None
-        began = next((at for c in session.captures if (at := _moment(c.recorded_at)) is not None), None)
+        began = next((at for c in session.captures if (at := moment_of(c.recorded_at)) is not None), None)
         if report is None or began is None or session.stall is None:
             continue
         record = record_of(report)
         found.append(SiteSession(session.stall.name, began, record.time_s - report.start_s, record.values["power_kw"]))
     return found
-
-
-def _moment(text: str) -> float | None:
-    """Seconds since 1970 of a file's own word for its start, None where it tells no date."""
-    if not any(sign in text for sign in "-/.") or len(text) < 8:
-        return None
-    try:
-        found = dates.parse(text)
-    except (ValueError, OverflowError):
-        return None
-    return (found if found.tzinfo else found.replace(tzinfo=UTC)).timestamp()
 
 
 @router.get("/equipment/{which}")

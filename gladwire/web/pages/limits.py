@@ -9,6 +9,7 @@ from fastapi import APIRouter
 from starlette.responses import Response
 
 from gladwire.core.findings import Rule
+from gladwire.core.power.limiters import LIMITERS, Limiter
 from gladwire.core.rules import ALL
 from gladwire.core.standards import dc_limits, pilot_levels, pilot_timing, slac_limits, v2g_codes, v2g_timers
 from gladwire.core.standards.pilot_duty import DIFFERENCES, TABLES, Difference, DutyTable
@@ -38,6 +39,7 @@ class LimitsPage:
     codes: list[tuple[str, str]]
     rules: tuple[Rule[Any], ...]
     sources: tuple[Source, ...]
+    limiters: tuple[Limiter, ...]
 
 
 def within(share: float) -> str:
@@ -104,5 +106,7 @@ def _talked() -> list[Constant]:
 
 @router.get("/limits")
 def limits() -> Response:
-    page = LimitsPage("limits", STATES, SAE_BANDS, TABLES, DIFFERENCES, _constants(), _talked(), _codes(), ALL, SOURCES)
+    page = LimitsPage(
+        "limits", STATES, SAE_BANDS, TABLES, DIFFERENCES, _constants(), _talked(), _codes(), ALL, SOURCES, LIMITERS
+    )
     return render("limits.html", page)

@@ -27,7 +27,7 @@ from gladwire.core.session.proof import MODES, Mode, since_before
 from gladwire.core.session.stamps import BY_KEY, KINDS, StampKind
 from gladwire.core.standards.connectors import BY_KEY as CONNECTORS
 from gladwire.store.cases import cases, charging_session
-from gladwire.store.equipment import sessions_with
+from gladwire.store.equipment import all_equipment, sessions_with
 from gladwire.store.models import Capture, Case, ChargingSession, Observation, ReadingPicture, Settlement
 from gladwire.store.readings import pictures_of
 from gladwire.web.charts.attenuation import Attenuation, attenuation
@@ -39,7 +39,7 @@ from gladwire.web.charts.stage_line import StageLine, stage_line
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import capture_or_404
 from gladwire.web.pages.known import Known, known_of
-from gladwire.web.power_view import PowerPanel, against_earlier, power_panels
+from gladwire.web.power_view import Beside, PowerPanel, against_earlier, beside, power_panels
 from gladwire.web.services import Database, newest_analysis
 from gladwire.web.session_view import SessionView, session_view
 from gladwire.web.signing import name_of
@@ -125,6 +125,7 @@ class ResultPart:
     dialogues: list[tuple[str, Dialogue]]
     powers: list[PowerPanel]
     earlier: Compare | None
+    beside: Sequence[Beside]
     known: Known | None
     pictures: Sequence[ReadingPicture]
     profiles: list[Attenuation]
@@ -269,6 +270,7 @@ def _result_part(
         since=_since(session, said),
         dialogues=_dialogues(view),
         powers=power_panels(session, view),
+        beside=_beside(db, session, view) if session.stall else [],
         earlier=against_earlier(view, _earlier(db, session)) if session.vehicle_id else None,
         known=known_of(db, _context(view)) if any(a.power for a in view.analyses) else None,
         pictures=pictures_of(db, [c.id for c in view.captures]),
@@ -276,6 +278,12 @@ def _result_part(
         explained=EXPLAINED,
         face=_face(said, request.cookies.get("connector", "type2")),
     )
+
+
+def _beside(db: Database, session: ChargingSession, view: SessionView) -> list[Beside]:
+    """Sessions at other stalls of the same site that began while this one went on."""
+    stalls = [e.id for e in all_equipment(db, "stall", session.stall.site)] if session.stall else []
+    return beside(session, view, sessions_with(db, stalls)) if len(stalls) > 1 else []
 
 
 def _earlier(db: Database, session: ChargingSession) -> list[tuple[str, bool, SessionView]]:
