@@ -82,6 +82,11 @@ class Context(BaseModel):
         return bool(self.ac_phases or self.offer_a or (self.onboard_a and not dc))
 
     @property
+    def has_amps(self) -> bool:
+        """Whether any rating in amperes on the post's side is known."""
+        return any((self.post_a, self.connector_a, self.cable_a, self.adapter_a_continuous))
+
+    @property
     def is_empty(self) -> bool:
         return self == Context()
 
@@ -138,7 +143,7 @@ def _temperature(context: Context, at: At, cold: bool) -> Any:
     return np.where(mine, peak * share, np.inf)
 
 
-def _needs_converter(context: Context, at: At) -> Any:
+def needs_converter(context: Context, at: At) -> Any:
     """Where the pack's present volts are more than the post can give; a class stands for its volts where none are read."""
     if context.post_v is None or context.pack_class_v is None:
         return None
@@ -146,14 +151,14 @@ def _needs_converter(context: Context, at: At) -> Any:
 
 
 def _converter(context: Context, at: At) -> Any:
-    needs = _needs_converter(context, at)
+    needs = needs_converter(context, at)
     if needs is None or context.converter_kw is None:
         return None
     return np.where(needs, context.converter_kw, np.inf)
 
 
 def _voltage(context: Context, at: At) -> Any:
-    needs = _needs_converter(context, at)
+    needs = needs_converter(context, at)
     closed = np.zeros(1, dtype=bool) if needs is None or context.converter_kw is not None else needs
     if context.post_min_v is not None and context.pack_class_v is not None:
         closed = closed | (open_circuit_v(context.pack_class_v, at.soc) < context.post_min_v)
@@ -230,7 +235,8 @@ CAPS: tuple[Cap, ...] = (
     Cap("vehicle_limit", "vehicle", _onboard, lambda c: f"on-board charger {c.onboard_a:g} A"),
     Cap("evse_current", "post", lambda c, at: _amps(c.post_a, at), lambda c: f"post {c.post_a:g} A"),
     Cap("evse_current", "post", _offer, lambda c: f"offer {c.offer_a:g} A"),
-    Cap("evse_power", "post", lambda c, at: c.post_kw, lambda c: f"post {c.post_kw:g} kW"),
+    Cap("evse_power", "post", lambda c, at: c.post_kw or c.announced_kw,
+        lambda c: f"post {c.post_kw or c.announced_kw:g} kW"),
     Cap("evse_voltage", "post", _voltage, lambda c: "post's voltage window"),
     Cap("cable_rating", "connector", lambda c, at: _amps(c.connector_a, at), lambda c: f"connector {c.connector_a:g} A"),
     Cap("cable_rating", "cable", _cable, lambda c: f"cable {c.cable_a:g} A"),

@@ -30,9 +30,10 @@ def expected_course(
         expected = rated.copy()
         if not whole.context.vehicle_curve:
             for s, t in zip(stretches, told, strict=True):
-                # Without volts amperes are no kW: a rating in amperes that holds gives what it gave.
-                in_amps = t.limiter in ("evse_current", "cable_rating") and "volts_v" not in whole.read
-                if t.limiter in ("vehicle_taper", "vehicle_limit") or in_amps:
+                # A limit in amperes of unknown rating, or at unknown volts, gives what it gave.
+                unrated = "volts_v" not in whole.read or not whole.context.has_amps
+                in_amps = t.limiter in ("evse_current", "cable_rating") and unrated and not whole.context.is_ac
+                if t.limiter in ("vehicle_taper", "vehicle_limit", "vehicle_converter") or in_amps:
                     expected[s.first : s.last + 1] = power[s.first : s.last + 1]
             # While something else holds it back in the taper, the taper goes on underneath.
             expected = np.minimum(expected, np.where(_in_taper(whole, stretches, told), filled, np.inf))

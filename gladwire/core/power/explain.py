@@ -10,6 +10,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from gladwire.core.power.chain import At, needs_converter
 from gladwire.core.power.clues import (
     COLD_PACK_C,
     HOT_PACK_C,
@@ -192,6 +193,20 @@ def _levels_at_rating(s: Stretch) -> Told | None:
     return told
 
 
+def _through_converter(s: Stretch) -> Told | None:
+    """A steady level where the pack's volts are above the post's, and the converter's power is not known."""
+    c = s.context
+    if s.course != "level" or c.converter_kw is not None or c.post_v is None or c.pack_class_v is None:
+        return None
+    soc = s.mean("soc_percent")
+    if not np.all(needs_converter(c, At(None, 50.0 if soc is None else soc, 0.0, None, 0.0))):
+        return None
+    text = (
+        f"A {c.pack_class_v:g} V class pack charges at a post of {c.post_v:g} V: a converter on board lifts the volts."
+    )
+    return Told("vehicle_converter", 0.7, (text, f"It stands at {s.level_kw:.1f} kW for {s.seconds / 60.0:.0f} min."))
+
+
 def _cold(s: Stretch) -> Told | None:
     """Power that creeps up for minutes, more than volts explain, or stands low on a cold pack."""
     pack, air = pack_c(s), s.mean("ambient_c")
@@ -243,13 +258,15 @@ def _shape(s: Stretch) -> Told | None:
         return None
     amps, volts = s.ends("amps_a"), s.ends("volts_v")
     outside = not _below_all_ratings(s)
+    # A label in kW alone says nothing of the amperes behind it.
+    in_amps = outside or not s.context.has_amps
     if amps and abs(amps[1] - amps[0]) <= _STEADY_A * amps[0] and _creeps(s, volts):
         level = s.mean("amps_a") or amps[0]
         size = min(_ROUND_A, key=lambda size: abs(size - level))
         usual = abs(size - level) <= 0.015 * size
         up = f"{s.start_kw:.1f} to {s.end_kw:.1f} kW"
         text = f"Amperes stand at {level:.0f} while kW go with the volts, {up}."
-        if not outside:
+        if not in_amps:
             return Told(
                 "vehicle_limit", 0.5, (text, "Every rating known on the post's side is higher."), ("unexplained",)
             )
@@ -257,7 +274,7 @@ def _shape(s: Stretch) -> Told | None:
         return Told("evse_current", 0.6 if usual else 0.45, (text, *hint), ("cable_rating", "vehicle_limit"))
     if amps is None and _CREEPS < s.change < _lift(s) and s.seconds > 240.0:
         text = f"kW creep up from {s.start_kw:.1f} to {s.end_kw:.1f}, as they do at steady amperes when volts rise."
-        if not outside:
+        if not in_amps:
             return Told(
                 "vehicle_limit", 0.4, (text, "Every rating known on the post's side is higher."), ("unexplained",)
             )
@@ -323,8 +340,8 @@ def _nothing(s: Stretch) -> Told:
 
 
 EXPLANATIONS: tuple[Explanation, ...] = (
-    _off, _ramp, as_said, _phases, _thermal, _returns, _taper, _levels_at_rating, _cold, _single_step, _modules, _shape,
-    _nothing,
+    _off, _ramp, as_said, _phases, _thermal, _returns, _taper, _levels_at_rating, _through_converter, _cold,
+    _single_step, _modules, _shape, _nothing,
 )  # fmt: skip
 
 

@@ -141,6 +141,8 @@ def _whole(
     at, soc = record.at_readings("soc_percent")
     steps = at[np.flatnonzero(soc[1:] > soc[:-1]) + 1]
     caps = [] if context.is_empty else caps_at(context, _at(context, blocks, read))
+    # Where power flows, the post's volts do not forbid it, whatever the labels say.
+    caps = [(cap, kw) for cap, kw in caps if cap.limiter != "evse_voltage"]
     every = float(record.time_s[-1] - record.time_s[0]) / max(len(record.time_s) - 1, 1)
     return Whole(blocks, top, context, read, caps, later, steps, neighbours, every)
 

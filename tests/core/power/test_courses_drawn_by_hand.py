@@ -81,6 +81,8 @@ CASES = (
           Context(cable_a=500, post_kw=300, pack_class_v=400, vehicle_kw=250), 200),
     Drawn("the vehicle's own limit", lambda: 77 * RAMP, "vehicle_limit", "normal", "none",
           Context(post_kw=150, post_a=350, vehicle_kw=77, pack_class_v=400)),
+    Drawn("84 kW on a 500 V post, 800 V pack", lambda: 84 * RAMP, "vehicle_converter", "normal", "none",
+          Context(post_v=500, post_kw=150, pack_class_v=800), 100),
     Drawn("slow all along, nothing tells why", lambda: 61 * RAMP, "unexplained", "unknown", "unknown",
           Context(post_kw=150)),
 )  # fmt: skip
@@ -96,6 +98,18 @@ def test_what_held_longest_and_the_verdict(case: Drawn, every: int, digits: int)
     assert sum(e.shortfall_kwh for e in report.entries) == pytest.approx(
         report.expected_kwh - report.energy_kwh, abs=1e-6
     )
+
+
+def test_a_label_in_kw_is_no_promise_at_any_volts() -> None:
+    """200 A all along behind a label of 150 kW: the post gives all its amperes, and nothing is missing."""
+    volts = 350 + T / 90
+    record = PowerRecord(T, {"volts_v": volts, "amps_a": 200 * RAMP, "soc_percent": np.floor(15 + T / 60)})
+    report = report_of(record, Context(announced_kw=150, vehicle_kw=170, pack_class_v=400))
+    longest = max(report.entries, key=lambda e: e.minutes)
+    assert (longest.limiter, report.verdict) == ("evse_current", "normal")
+    assert abs(longest.shortfall_kwh) < 0.3
+    rated = report_of(record, Context(announced_kw=150, post_a=400, vehicle_kw=170, vehicle_a=500, pack_class_v=400))
+    assert max(rated.entries, key=lambda e: e.minutes).limiter == "vehicle_limit"
 
 
 def test_a_time_in_which_nothing_was_read_is_said_and_claims_nothing() -> None:
