@@ -8,7 +8,8 @@ same energy would have been in the pack without it.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -101,12 +102,12 @@ def keep_ledger(
     top = top_kw(blocks.power_kw)
     if top <= 0.0:
         return None
-    whole = replace(_whole(record, context, blocks, known, top, neighbours), step_kw=display_step(power, top))
-    stretches = stretches_of(whole, pieces_of(blocks.time_s, blocks.power_kw, top, whole.step_kw))
+    whole = _whole(record, context, blocks, known, top, neighbours, display_step(power, top))
+    pieces = pieces_of(blocks.time_s, blocks.power_kw, top, whole.step_kw)
+    stretches = stretches_of(whole, pieces, partial(_step_near, times, power, whole.block_s))
     if not stretches:
         return None
-    bounds = _bounds(times, power, stretches, whole.block_s)
-    stretches = [replace(s, start_s=at) if s.stepped_in else s for s, at in zip(stretches, bounds[:-1], strict=True)]
+    bounds = [float(times[0]), *(s.start_s for s in stretches[1:]), float(times[-1])]
     told = _smoothed(stretches, [explain(s) for s in stretches])
     expected, words = expected_course(whole, stretches, told, reference)
     ramp_end = next((b for s, b in zip(stretches, bounds[1:], strict=True) if s.course == "ramp"), None)
@@ -127,7 +128,13 @@ def _smoothed(stretches: Sequence[Stretch], told: list[Told]) -> list[Told]:
 
 
 def _whole(
-    record: PowerRecord, context: Context, blocks: Blocks, known: Ints | None, top: float, neighbours: Sequence[float]
+    record: PowerRecord,
+    context: Context,
+    blocks: Blocks,
+    known: Ints | None,
+    top: float,
+    neighbours: Sequence[float],
+    step_kw: float,
 ) -> Whole:
     read = {"power_kw": blocks.power_kw}
     for key in _ALSO_READ:
@@ -144,7 +151,7 @@ def _whole(
     # Where power flows, the post's volts do not forbid it, whatever the labels say.
     caps = [(cap, kw) for cap, kw in caps if cap.limiter != "evse_voltage"]
     every = float(record.time_s[-1] - record.time_s[0]) / max(len(record.time_s) - 1, 1)
-    return Whole(blocks, top, context, read, caps, later, steps, neighbours, every)
+    return Whole(blocks, top, context, read, caps, later, steps, neighbours, every, step_kw)
 
 
 def _carried(record: PowerRecord, key: str, known: Ints) -> Floats:
@@ -174,19 +181,11 @@ def _at(context: Context, blocks: Blocks, read: dict[str, Floats]) -> At:
     )
 
 
-def _bounds(times: Floats, power: Floats, stretches: Sequence[Stretch], block_s: float) -> list[float]:
-    """Where each stretch begins and the last one ends; a step is found among the readings themselves."""
-    bounds = [float(times[0])]
-    for s in stretches[1:]:
-        at = s.start_s
-        if s.stepped_in:
-            near = slice(*np.searchsorted(times, (at - 3.0 * block_s, at + 3.0 * block_s)))
-            jumps = np.abs(np.diff(power[near]))
-            if len(jumps):
-                i = int(jumps.argmax())
-                at = float(times[near][i + 1])
-        bounds.append(max(at, bounds[-1]))
-    return [*bounds, float(times[-1])]
+def _step_near(times: Floats, power: Floats, block_s: float, at: float) -> float:
+    """The moment of the largest step between two readings near a time."""
+    near = slice(*np.searchsorted(times, (at - 3.0 * block_s, at + 3.0 * block_s)))
+    jumps = np.abs(np.diff(power[near]))
+    return float(times[near][int(jumps.argmax()) + 1]) if len(jumps) else at
 
 
 class _Span(NamedTuple):
@@ -219,8 +218,8 @@ def _spans(
     joints: Sequence[float],
 ) -> list[_Span]:
     """Every stretch between its bounds, cut where nothing was read for long."""
-    silent = [(float(raw_times[g]), float(raw_times[g + 1])) for g in gaps(raw_times)]
-    silent = [(a, b) for a, b in silent if not any(a < joint < b for joint in joints)]
+    pauses = [(float(raw_times[g]), float(raw_times[g + 1])) for g in gaps(raw_times)]
+    silent = [(a, b) for a, b in pauses if not any(a < joint < b for joint in joints)]
     spans: list[_Span] = []
     for s, t, start, end in zip(stretches, told, bounds[:-1], bounds[1:], strict=True):
         if end <= start:

@@ -21,10 +21,13 @@ from gladwire.core.power.stretch import Stretch
 # An asked or allowed value is met when what flows comes this near (common practice, no source).
 _MET = 0.965
 _MET_A = 2.0
+_KEYS = frozenset({"asked_a", "asked_kw", "post_max_a", "post_max_v", "post_max_kw"})
 
 
 def as_said(s: Stretch) -> Told | None:
     """What vehicle and post said of what they ask and allow."""
+    if _KEYS.isdisjoint(s.whole.read):
+        return None
     asked, flows, unit = _asked(s)
     allowed = _allowed(s)
     if asked is not None and flows is not None:

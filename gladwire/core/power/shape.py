@@ -116,10 +116,14 @@ def _corners(time_s: Floats, power: Floats, bend: float) -> list[int]:
         if b - a < 2:
             continue
         slope = (power[b] - power[a]) / (time_s[b] - time_s[a])
-        away = np.abs(power[a + 1 : b] - (power[a] + slope * (time_s[a + 1 : b] - time_s[a])))
-        worst = int(away.argmax())
-        if away[worst] > bend:
-            corner = a + 1 + worst
+        # Against the straight line from a to b, less what is the same for all of them.
+        lifted = time_s[a + 1 : b] * -slope
+        lifted += power[a + 1 : b]
+        line = power[a] - slope * time_s[a]
+        high, low = int(lifted.argmax()), int(lifted.argmin())
+        above, below = lifted[high] - line, line - lifted[low]
+        if above > bend or below > bend:
+            corner = a + 1 + (high if above > below else low)
             corners.add(corner)
             waiting += [(a, corner), (corner, b)]
     return sorted(corners)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal, NamedTuple
@@ -135,8 +135,11 @@ class Stretch:
         return None if found is None else float(np.nanmax(found))
 
 
-def stretches_of(whole: Whole, pieces: Sequence[Piece]) -> list[Stretch]:
-    """Pieces joined where power goes on the same way; steps become the ends of what they part."""
+def stretches_of(whole: Whole, pieces: Sequence[Piece], locate: Callable[[float], float]) -> list[Stretch]:
+    """Pieces joined where power goes on the same way; steps become the ends of what they part.
+
+    locate: the moment of a step near a time, told from the readings themselves.
+    """
     runs: list[list[Piece]] = []
     courses: list[Course] = []
     steps: list[float] = []
@@ -158,8 +161,8 @@ def stretches_of(whole: Whole, pieces: Sequence[Piece]) -> list[Stretch]:
             courses.append(course)
             steps.append(jump)
         jump = 0.0
-    found = [_stretch(whole, run, course) for run, course in zip(runs, courses, strict=True)]
-    return _with_neighbours(found, [*steps[1:], jump], steps)
+    found = [_run(run, course) for run, course in zip(runs, courses, strict=True)]
+    return _with_neighbours(whole, found, [*steps[1:], jump], steps, locate)
 
 
 def _course(whole: Whole, piece: Piece, ramping: bool) -> Course | None:
@@ -188,18 +191,21 @@ def _rests(whole: Whole, piece: Piece, idle: float) -> bool:
     return bool(whole.blocks.power_kw[piece.first : piece.last].mean() <= 0.5 * idle)
 
 
-def _stretch(whole: Whole, run: Sequence[Piece], course: Course) -> Stretch:
-    first, last = run[0], run[-1]
-    return Stretch(
-        whole,
-        course,
-        first.first,
-        last.last,
-        first.start_s,
-        last.end_s,
-        max(first.start_kw, 0.0),
-        max(last.end_kw, 0.0),
-    )
+class _Run(NamedTuple):
+    """Pieces joined: blocks first to last, times and powers of its ends."""
+
+    course: Course
+    first: int
+    last: int
+    start_s: float
+    end_s: float
+    start_kw: float
+    end_kw: float
+
+
+def _run(pieces: Sequence[Piece], course: Course) -> _Run:
+    a, b = pieces[0], pieces[-1]
+    return _Run(course, a.first, b.last, a.start_s, b.end_s, max(a.start_kw, 0.0), max(b.end_kw, 0.0))
 
 
 class _Fall(NamedTuple):
@@ -209,7 +215,7 @@ class _Fall(NamedTuple):
     how: Literal["step", "slow"]
 
 
-def _falls(found: Sequence[Stretch], into: Sequence[float]) -> list[_Fall | None]:
+def _falls(found: Sequence[_Run], into: Sequence[float]) -> list[_Fall | None]:
     """The innermost fall each stretch lies in; a dip within a taper is a fall within a fall."""
     open_: list[_Fall] = []
     told: list[_Fall | None] = []
@@ -229,30 +235,34 @@ def _falls(found: Sequence[Stretch], into: Sequence[float]) -> list[_Fall | None
     return told
 
 
-def _with_neighbours(found: list[Stretch], out: Sequence[float], into: Sequence[float]) -> list[Stretch]:
+def _with_neighbours(
+    whole: Whole, found: Sequence[_Run], out: Sequence[float], into: Sequence[float], locate: Callable[[float], float]
+) -> list[Stretch]:
     """Each with the levels beside it; a step belongs to both, its time to what follows."""
-    told = []
+    told: list[Stretch] = []
     highest = 0.0
-    for i, (stretch, fall) in enumerate(zip(found, _falls(found, into), strict=True)):
-        start = found[i - 1].end_s if i else stretch.start_s
+    for i, (run, fall) in enumerate(zip(found, _falls(found, into), strict=True)):
+        start = found[i - 1].end_s if i else run.start_s
+        if i and into[i]:
+            start = max(locate(start), told[-1].start_s)
         highest = max(highest, found[i - 1].start_kw, found[i - 1].end_kw) if i else 0.0
         told.append(
             Stretch(
-                whole=stretch.whole,
-                course=stretch.course,
-                first=stretch.first,
-                last=stretch.last,
+                whole=whole,
+                course=run.course,
+                first=run.first,
+                last=run.last,
                 start_s=start,
-                end_s=stretch.end_s,
-                start_kw=stretch.start_kw,
-                end_kw=stretch.end_kw,
+                end_s=run.end_s,
+                start_kw=run.start_kw,
+                end_kw=run.end_kw,
                 before_kw=found[i - 1].end_kw if i else 0.0,
                 after_kw=found[i + 1].start_kw if i + 1 < len(found) else 0.0,
                 stepped_in=into[i],
                 stepped_out=out[i],
                 number=i,
                 of=len(found),
-                fallen=highest > _FALLEN * max(stretch.start_kw, stretch.end_kw),
+                fallen=highest > _FALLEN * max(run.start_kw, run.end_kw),
                 fell_from_kw=fall.from_kw if fall else 0.0,
                 fell=fall.how if fall else "",
             )
