@@ -6,7 +6,6 @@ import zipfile
 from typing import Any
 
 import openpyxl
-from openpyxl.utils.exceptions import InvalidFileException
 
 from gladwire.core.power.record import PowerRecord
 from gladwire.formats.errors import UnreadableError
@@ -33,9 +32,9 @@ def read(source: Source, options: Options) -> PowerRecord:
             book = openpyxl.load_workbook(stream, read_only=True, data_only=True)
             sheets = [list(_rows(sheet)) for sheet in book.worksheets]
             book.close()
-    except UnreadableError:
+    except (UnreadableError, MemoryError):
         raise
-    except (zipfile.BadZipFile, InvalidFileException, KeyError, ValueError, OSError, EOFError, TypeError) as error:
+    except Exception as error:  # what a damaged workbook makes the library raise has no common root
         raise UnreadableError("the workbook is damaged: it cannot be opened") from error
     for rows in sheets:
         header = find_header(rows)

@@ -8,7 +8,10 @@ import io
 import numpy as np
 import openpyxl
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from gladwire.core.analysis import take
 from gladwire.core.power.quantities import QUANTITIES
 from gladwire.core.power.record import PowerRecord, energy_kwh
 from gladwire.formats import power_csv, power_xlsx, scope_csv
@@ -205,3 +208,55 @@ def test_damaged_and_hostile_workbooks_are_refused() -> None:
             power_xlsx.read(Source(damaged), Options())
     with pytest.raises(UnreadableError, match="no sheet"):
         read(book([["a", "b"], [1, 2]]))
+
+
+def _taken_or_refused(data: bytes) -> None:
+    """Read and judged, or refused in a sentence; nothing else."""
+    try:
+        found = read_capture(Source(data))
+    except UnreadableError as error:
+        if not 10 < len(str(error)) < 400:
+            raise AssertionError(f"this is no sentence: {error}") from error
+        return
+    try:
+        take(found)
+    except ValueError as error:
+        if len(str(error)) < 10:
+            raise AssertionError(f"this is no sentence: {error}") from error
+
+
+_WHOLE = power_csv.write(
+    PowerRecord(
+        np.arange(0.0, 1200, 20), {"power_kw": 50 + np.arange(60.0) % 7, "soc_percent": 20 + np.arange(60.0) // 3}
+    )
+)
+_BOOK = book([["Time (s)", "Power (kW)", "SoC (%)"], *([20.0 * i, 50.0 + i % 7, 20 + i // 3] for i in range(40))])
+
+
+@settings(deadline=None, max_examples=120)
+@given(st.integers(0, len(_WHOLE) - 1), st.integers(0, 255), st.integers(1, len(_WHOLE)))
+def test_a_damaged_table_is_judged_or_refused_in_a_sentence(at: int, value: int, length: int) -> None:
+    content = bytearray(_WHOLE)
+    content[at] = value
+    _taken_or_refused(bytes(content))
+    _taken_or_refused(bytes(content[:length]))
+
+
+@settings(deadline=None, max_examples=60)
+@given(st.integers(0, len(_BOOK) - 1), st.integers(0, 255))
+def test_a_damaged_workbook_is_judged_or_refused_in_a_sentence(at: int, value: int) -> None:
+    content = bytearray(_BOOK)
+    content[at] = value
+    _taken_or_refused(bytes(content))
+
+
+_CELLS = st.one_of(st.none(), st.floats(-1e9, 1e9), st.text("0123456789:.,-% kWA", max_size=9))
+
+
+@settings(deadline=None, max_examples=80)
+@given(st.lists(st.lists(_CELLS, min_size=3, max_size=3), min_size=1, max_size=12))
+def test_any_cells_below_a_header_are_judged_or_refused(rows: list[list[object]]) -> None:
+    text = "Time (s);Power (kW);SoC (%)\n" + "\n".join(
+        ";".join("" if c is None else str(c) for c in row) for row in rows
+    )
+    _taken_or_refused(text.encode())

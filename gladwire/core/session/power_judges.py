@@ -16,7 +16,7 @@ _LEAST_KWH = 0.02
 def _flowing(scene: Scene) -> PowerReport | None:
     """The record of the most energy, None where none flowed."""
     best = max(scene.powers, key=lambda p: p.energy_kwh, default=None)
-    return best if best and best.energy_kwh > _LEAST_KWH else None
+    return best if best and best.entries and best.energy_kwh > _LEAST_KWH else None
 
 
 def _begins(scene: Scene) -> Verdict | None:
