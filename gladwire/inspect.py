@@ -105,7 +105,7 @@ def as_object(results: list[tuple[str, Taken]]) -> dict[str, Any]:
             for entry in message_entries(taken.messages, alignment.clock)
         ]
     if whole.scene.powers:
-        content["power"] = power_entry(max(whole.scene.powers, key=lambda p: p.energy_kwh))
+        content["power"] = power_entry(whole.scene.powers[0])
     return {key: value for key, value in content.items() if key not in ("pilot", "reading") or value}
 
 
@@ -137,6 +137,7 @@ def power_entry(report: PowerReport) -> dict[str, Any]:
         "confidence": report.sure,
         "text": report.text,
         "decides": report.decides,
+        "notes": list(report.notes),
     }
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import io
 import json
 import subprocess
@@ -221,3 +222,19 @@ def test_frames_of_a_long_charge_hold_a_power_record(tmp_path: Path, capsys: pyt
     assert seen["power"]["source"] == "frames"
     assert seen["power"]["energy_kwh"] > 0.5
     assert seen["power"]["limiters"]
+
+
+def test_two_parts_of_one_charge_are_one_record(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    def part(name: str, begun: int, soc: int) -> str:
+        start = datetime.datetime(2026, 10, 21, 10) + datetime.timedelta(seconds=begun)
+        kw = [80 if 20 < i < 380 else 0 for i in range(400)]
+        rows = [f"{start + datetime.timedelta(seconds=i)},{kw[i]},{soc + i // 40}" for i in range(400)]
+        (tmp_path / name).write_text("Timestamp,Power (kW),SoC (%)\n" + "\n".join(rows) + "\n")
+        return str(tmp_path / name)
+
+    seen = json.loads(run(capsys, part("a.csv", 0, 20), part("b.csv", 900, 29), "--json")[1])
+    power = seen["power"]
+    assert power["energy_kwh"] == pytest.approx(2 * 80 * 360 / 3600, rel=0.01)
+    assert "Joined at" in power["notes"][0]
+    assert power["verdict"] == "interrupted"
+    assert any(w["splices"] for w in power["windows"])

@@ -37,6 +37,7 @@ STAYS: dict[str, Stay] = {
     "first_part": Stay(SKUA_LONG, 16.0, 80.0, kw=180.0, amps=375.0, stop_min=9.4, after_s=40.0, seed=10),
     "second_part": Stay(SKUA_LONG, 42.0, 80.0, kw=180.0, amps=375.0, pack_c=31.0, seed=11),
     "buffer": Stay(SKUA_LONG, 12.0, 74.0, kw=150.0, amps=400.0, buffer_kwh=21.0, grid_kw=44.0, seed=12),
+    "hot": Stay(SKUA_LONG, 20.0, 80.0, kw=180.0, amps=375.0, pack_c=38.5, cooled=False, air_c=27.0, seed=17),
     "adapter": Stay(AUK_TUG, 15.0, 85.0, kw=60.0, amps=100.0, seed=13),
     "modules": Stay(SKUA_LONG, 13.0, 80.0, kw=90.0, amps=375.0, seed=14),
     "stairs": Stay(PETREL_BOX, 30.0, 90.0, kw=150.0, amps=400.0, stairs=6.0, seed=15),

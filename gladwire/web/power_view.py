@@ -5,25 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC
-from functools import lru_cache
-from itertools import pairwise
 
 import numpy as np
 from dateutil import parser as dates
 
+from gladwire.core.power.joined import same_time
 from gladwire.core.power.record import PowerRecord
 from gladwire.core.power.reference import Compare, best_reference, compare_with, reference_of
-from gladwire.core.power.report import PowerReport, record_of, report_of
+from gladwire.core.power.report import PowerReport, record_of
 from gladwire.core.power.sources import Compared, compare_sources
-from gladwire.core.power.splice import splice
 from gladwire.core.session.clock import on_clock
 from gladwire.core.waveform import Floats
 from gladwire.store.models import ChargingSession
 from gladwire.web.charts.power import PowerDrawing, power_drawing
 from gladwire.web.session_view import SessionView
-
-# Records that share more than this are two readings of one thing; others follow each other.
-_OVERLAP_S = 60.0
 
 
 @dataclass(frozen=True)
@@ -36,20 +31,6 @@ class PowerPanel:
     drawing: PowerDrawing
     compared: Compared | None = None
     notes: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True)
-class _Key:
-    """Reports of a session, told apart by what they were stored as."""
-
-    key: tuple[object, ...]
-    reports: tuple[PowerReport, ...]
-
-    def __hash__(self) -> int:
-        return hash(self.key)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Key) and self.key == other.key
 
 
 def reports_of(view: SessionView) -> list[tuple[str, PowerReport]]:
@@ -66,35 +47,9 @@ def _scenes(view: SessionView) -> list[PowerReport | None]:
     return [on_clock(a.power, p.clock) if a.power and p.how != "none" else None for a, p in pairs]
 
 
-def whole_of(view: SessionView) -> tuple[PowerReport | None, tuple[str, ...]]:
-    """(the session's power as one record, how parts were joined); None where none was captured."""
-    named = reports_of(view)
-    if not named:
-        return None, ()
-    key = (
-        tuple((c.id, c.sha256) for c in view.captures),
-        tuple((r.start_s, r.energy_kwh, str(r.context)) for _, r in named),
-    )
-    return _whole(_Key(key, tuple(r for _, r in named)))
-
-
-@lru_cache(maxsize=64)
-def _whole(asked: _Key) -> tuple[PowerReport | None, tuple[str, ...]]:
-    runs = _parts(asked.reports)
-    if len(runs) == 1:
-        return runs[0], ()
-    pauses = [b.start_s - a.end_s for a, b in pairwise(runs)]
-    record, joints = splice([record_of(r) for r in runs], pauses)
-    return report_of(record, runs[0].context), tuple(j.words for j in joints)
-
-
-def _parts(reports: Sequence[PowerReport]) -> list[PowerReport]:
-    """Reports that follow each other, in order; of several of one time the one of most energy."""
-    kept: list[PowerReport] = []
-    for report in sorted(reports, key=lambda r: -r.energy_kwh):
-        if all(min(k.end_s, report.end_s) - max(k.start_s, report.start_s) <= _OVERLAP_S for k in kept):
-            kept.append(report)
-    return sorted(kept, key=lambda r: r.start_s)
+def whole_of(view: SessionView) -> PowerReport | None:
+    """The session's power as one record, None where none was captured."""
+    return next(iter(view.together.scene.powers), None)
 
 
 def power_panels(session: ChargingSession, view: SessionView) -> list[PowerPanel]:
@@ -105,13 +60,13 @@ def power_panels(session: ChargingSession, view: SessionView) -> list[PowerPanel
         drawing = power_drawing(report)
         if drawing is None:
             continue
-        others = [r for i, (_, r) in enumerate(named) if i < number and _same_time(r, report)]
+        others = [r for i, (_, r) in enumerate(named) if i < number and same_time(r, report)]
         compared = report.compared or (compare_sources(record_of(others[0]), record_of(report)) if others else None)
         panels.append(PowerPanel(f"power-{number}", session.id, name if len(named) > 1 else "", drawing, compared))
-    whole, joints = whole_of(view)
-    drawing = power_drawing(whole) if whole and joints else None
-    if drawing:
-        panels.insert(0, PowerPanel("power-whole", session.id, "all parts, spliced", drawing, None, joints))
+    whole = whole_of(view)
+    drawing = power_drawing(whole) if whole and whole.notes else None
+    if drawing and whole:
+        panels.insert(0, PowerPanel("power-whole", session.id, "all parts, spliced", drawing, None, whole.notes))
     return panels
 
 
@@ -120,14 +75,14 @@ def against_earlier(view: SessionView, earlier: Sequence[tuple[str, bool, Sessio
 
     earlier: (title, whether at the same stall, view) of other sessions of the vehicle.
     """
-    whole, _ = whole_of(view)
+    whole = whole_of(view)
     # Where the record itself says what held it back, how it does on the whole would only blur that.
     if whole is None or whole.verdict in ("derated", "interrupted"):
         return None
     soc, kw = soc_and_kw(record_of(whole))
     found = []
     for title, same_stall, other in earlier:
-        report, _ = whole_of(other)
+        report = whole_of(other)
         if report is None or report.verdict in ("derated", "interrupted"):
             continue
         try:
@@ -150,10 +105,6 @@ def pack_c_of(report: PowerReport) -> float | None:
     """The pack's mean temperature as read, else as it was said to be."""
     read = [v for v in report.curve.others.get("pack_c", ()) if v is not None]
     return sum(read) / len(read) if read else report.context.pack_c
-
-
-def _same_time(a: PowerReport, b: PowerReport) -> bool:
-    return min(a.end_s, b.end_s) - max(a.start_s, b.start_s) > _OVERLAP_S
 
 
 def moment_of(text: str) -> float | None:
@@ -187,7 +138,7 @@ _BEFORE_S, _AFTER_S = 10.0, 150.0
 def beside(session: ChargingSession, view: SessionView, others: Sequence[ChargingSession]) -> list[Beside]:
     """What began meanwhile at other stalls of the site, by the files' own word for their start; in order of time."""
     began = next((at for c in session.captures if (at := moment_of(c.recorded_at)) is not None), None)
-    whole, _ = whole_of(view)
+    whole = whole_of(view)
     if began is None or whole is None:
         return []
     found = []

@@ -72,6 +72,22 @@ CAUSES: tuple[Cause, ...] = (
         proof="Half an hour at the cable's continuous rating without folding back.",
     ),
     Cause(
+        code="lead_underrated",
+        title="Lead or cable rated for less than the post gives",
+        owner="cable",
+        prior=1.0,
+        speaks_for={"power_lead": 3.0},
+        speaks_against={},
+        test=NextTest(
+            "Charge with a lead of the post's rating, and read the code and print of the one that was used.",
+            15,
+            "More with the other lead: this one limits, as it is coded.",
+            "The same with it: the post or the vehicle limits at that level.",
+            PLUG_CAUTION,
+        ),
+        proof="Power at the post's offer with the lead that is kept.",
+    ),
+    Cause(
         code="adapter_limits",
         title="Adapter's rating",
         owner="cable",

@@ -207,9 +207,11 @@ def _through_converter(s: Stretch) -> Told | None:
     return Told("vehicle_converter", 0.7, (text, f"It stands at {s.level_kw:.1f} kW for {s.seconds / 60.0:.0f} min."))
 
 
-def _cold(s: Stretch) -> Told | None:
-    """Power that creeps up for minutes, more than volts explain, or stands low on a cold pack."""
+def _by_temperature(s: Stretch) -> Told | None:
+    """Power that creeps up for minutes, more than volts explain, or stands low on a cold or hot pack."""
     pack, air = pack_c(s), s.mean("ambient_c")
+    if pack is not None and pack >= HOT_PACK_C and s.course in ("level", "fall"):
+        return Told("vehicle_hot", 0.6, (f"Power stands at {s.level_kw:.1f} kW.", f"The pack is at {pack:.0f} °C."))
     air = air if air is not None else s.context.ambient_c
     cold = pack is not None and pack <= COLD_PACK_C
     cold_air = pack is None and air is not None and air <= _COLD_AIR_C
@@ -340,7 +342,7 @@ def _nothing(s: Stretch) -> Told:
 
 
 EXPLANATIONS: tuple[Explanation, ...] = (
-    _off, _ramp, as_said, _phases, _thermal, _returns, _taper, _levels_at_rating, _through_converter, _cold,
+    _off, _ramp, as_said, _phases, _thermal, _returns, _taper, _levels_at_rating, _through_converter, _by_temperature,
     _single_step, _modules, _shape, _nothing,
 )  # fmt: skip
 

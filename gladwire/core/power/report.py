@@ -42,7 +42,7 @@ class Curve(BaseModel):
 class PowerReport(BaseModel):
     """Times in seconds of the record; energies in kWh, powers in kW. entries follow each other without a break.
 
-    compared: what the same file holds of a second place, against this.
+    compared: what the same file holds of a second place, against this. notes: what was joined, and how.
     flowing_minutes: while power flowed; average_kw: over these. by: who holds it back, "none" where that is as it should
     be. decides: what would settle an open verdict.
     """
@@ -78,6 +78,7 @@ class PowerReport(BaseModel):
     context: Context = Context()
     curve: Curve = Curve()
     compared: Compared | None = None
+    notes: tuple[str, ...] = ()
 
     @property
     def shortfall_kwh(self) -> float:

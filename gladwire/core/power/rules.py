@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from gladwire.core.findings import Fact, Rule, Severity
 from gladwire.core.power.explain import SLOW_RAMP_S
 from gladwire.core.power.ledger import Entry
-from gladwire.core.power.limiters import BY_KEY, LimiterKey
+from gladwire.core.power.limiters import BY_KEY, By, LimiterKey
 from gladwire.core.power.report import PowerReport, words_of_source
 from gladwire.core.standards.source import MEASUREMENT, PRACTICE
 
@@ -84,10 +84,15 @@ def _missed(report: PowerReport, e: Entry) -> bool:
     return usual_outside and e.shortfall_kwh > 0.08 * max(report.expected_kwh, 0.1)
 
 
-def _below(report: PowerReport) -> Iterator[Fact]:
-    for e in report.entries:
-        if e.minutes >= _LEAST_MIN and _missed(report, e):
-            yield _fact(report, e, "suspect")
+def _below(by: By) -> Callable[[PowerReport], Iterator[Fact]]:
+    """Levels of this owner that lie clearly under what the ratings promise."""
+
+    def check(report: PowerReport) -> Iterator[Fact]:
+        for e in report.entries:
+            if BY_KEY[e.limiter].by == by and e.minutes >= _LEAST_MIN and _missed(report, e):
+                yield _fact(report, e, "suspect")
+
+    return check
 
 
 def _unexplained(report: PowerReport) -> Iterator[Fact]:
@@ -139,7 +144,14 @@ RULES: tuple[Rule[PowerReport], ...] = (
         "the post's amperes, kW or volts used up",
         _held("evse_current", "evse_power", "evse_voltage", "cable_rating", severity="normal"),
     ),
-    Rule("power_below_rating", "hold", PRACTICE, "a post or cable that gives less than its rating", _below),
+    Rule("power_below_rating", "hold", PRACTICE, "a post that gives less than its rating", _below("evse")),
+    Rule(
+        "power_lead",
+        "hold",
+        PRACTICE,
+        "a cable or lead that lets less through than post and vehicle could",
+        _below("cable"),
+    ),
     Rule("power_cold", "hold", PRACTICE, "a cold pack that takes little", _held("vehicle_cold", severity="note")),
     Rule("power_hot", "hold", PRACTICE, "a hot pack that asks for less", _held("vehicle_hot", severity="suspect")),
     Rule(

@@ -35,8 +35,8 @@ _BEFORE_HOLD = (
 _NOTHING_TO_JUDGE = ("no_pilot",)
 # What makes a held session a derated one.
 _DERATING = (
-    "current_reduced", "offer_followed", "power_below_rating", "power_hot", "power_thermal", "power_shared", "power_supply",
-    "power_slower", "power_phase_lost",
+    "current_reduced", "offer_followed", "power_below_rating", "power_lead", "power_hot", "power_thermal", "power_shared",
+    "power_supply", "power_slower", "power_phase_lost",
 )  # fmt: skip
 # Faults that a session charges through.
 _CHARGES_YET = ("current_over_offer", "mains_without_request")

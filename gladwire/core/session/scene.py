@@ -19,7 +19,10 @@ from gladwire.core.session.stamps import Stamp
 
 
 class Scene(BaseModel):
-    """Records in order of time; those of one kind do not overlap. Empty where nothing of a kind was captured."""
+    """Records in order of time; those of one kind do not overlap. Empty where nothing of a kind was captured.
+
+    powers: one, parts spliced.
+    """
 
     model_config = ConfigDict(frozen=True)
 

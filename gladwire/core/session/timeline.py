@@ -7,6 +7,7 @@ from typing import NamedTuple, Protocol, TypeVar
 
 from gladwire.core.analysis import Analysis
 from gladwire.core.pilot.words import seconds
+from gladwire.core.power.joined import joined
 from gladwire.core.session.alignment import Alignment, Moment, by_events, by_recorded_start, moments_of
 from gladwire.core.session.clock import on_clock
 from gladwire.core.session.inspection import Inspection
@@ -64,6 +65,7 @@ def put_together(
     pilots, aside = _apart([(part.name, r) for part, scene in moved for r in scene.pilots])
     proximities, _ = _apart([(part.name, r) for part, scene in moved for r in scene.proximities])
     locks, _ = _apart([(part.name, r) for part, scene in moved for r in scene.locks])
+    power = joined([p for _, scene in moved for p in scene.powers])
     scene = Scene(
         pilots=pilots,
         proximities=proximities,
@@ -71,7 +73,7 @@ def put_together(
         mains=joined_mains([scene.mains for _, scene in moved if scene.mains]),
         contactors=tuple(c for _, scene in moved for c in scene.contactors),
         power_noise=tuple(n for _, scene in moved for n in scene.power_noise),
-        powers=tuple(sorted((p for _, s in moved for p in s.powers), key=lambda p: p.start_s)),
+        powers=(power,) if power else (),
         conversations=tuple(sorted((c for _, s in moved for c in s.conversations), key=lambda c: c.start_s)),
         stamps=tuple(sorted(stamps, key=lambda s: s.at_s)),
         inspections=tuple(inspections),

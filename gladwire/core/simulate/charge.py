@@ -54,7 +54,8 @@ class Spell:
 class Stay:
     """One plug-in. kw, amps, volts: of the post; spells: what happens; ramp_s; pause_min: between plug and power.
 
-    pack_c: at the start; a cold pack takes a share and warms. heats: °C a connector gains at 500 A in the long run.
+    pack_c: at the start; a cold pack takes a share and warms, one not cooled grows too hot. heats_c: °C a connector gains
+    at 500 A in the long run.
     buffer_kwh, grid_kw: a post fed from a battery. stop_min: power is cut then. stairs: the vehicle steps its request down
     at every so many percent instead of evenly.
     """
@@ -69,6 +70,7 @@ class Stay:
     ramp_s: float = 65.0
     pause_s: float = 18.0
     pack_c: float | None = 27.0
+    cooled: bool = True
     heats_c: float = 0.0
     fold_c: float = 90.0
     air_c: float = 14.0
@@ -122,7 +124,7 @@ def charge(stay: Stay, longest_min: float = 240.0) -> Course:
         rows.append((now, volts, kw * 1e3 / volts, kw, max(kw - car.own_kw, 0.0), soc, pack, connector))
         soc += 100.0 * max(kw - car.own_kw, 0.0) / 3600.0 / car.kwh
         given += kw / 3600.0
-        pack += kw * 0.04 / 5.6 / car.kwh if pack < 41.0 else 0.0
+        pack += kw * 0.04 / 5.6 / car.kwh if pack < 41.0 or not stay.cooled else 0.0
         load = (kw * 1e3 / volts / 500.0) ** 2
         connector += (stay.air_c + stay.heats_c * load - connector) / 420.0
         if connector > stay.fold_c:

@@ -118,7 +118,7 @@ def curves(request: Request, db: Database, s: Annotated[list[int] | None, Query(
 def _shared(db: Database, numbers: Sequence[int]) -> tuple[float, float]:
     """10 to 80 % where every session covers it, else what they all cover."""
     views = [session_view(session_or_404(db, number)) for number in numbers]
-    reports = [whole_of(view)[0] for view in views if view]
+    reports = [whole_of(view) for view in views if view]
     starts = [r.start_soc for r in reports if r and r.start_soc is not None]
     ends = [r.end_soc for r in reports if r and r.end_soc is not None]
     low, high = max([*starts, 10.0]), min([*ends, 80.0])
@@ -134,14 +134,14 @@ def _laid(
     first: Laid | None,
 ) -> Laid | None:
     view = session_view(session)
-    report, joints = whole_of(view) if view else (None, ())
+    report = whole_of(view) if view else None
     if report is None:
         return None
     record = record_of(report)
     chosen = _window(record, report, typed["of"], window)
     return Laid(
         session, report, record, style, _zero(record, report, typed["align"], at), chosen, _far(chosen, typed, session),
-        _cost(chosen, typed), _compared(first, record, report) if first else None, joints,
+        _cost(chosen, typed), _compared(first, record, report) if first else None, report.notes,
     )  # fmt: skip
 
 

@@ -151,7 +151,7 @@ def _site_sessions(sessions: Sequence[ChargingSession]) -> list[SiteSession]:
     found = []
     for session in sessions:
         view = session_view(session) if session.captures else None
-        report = whole_of(view)[0] if view else None
+        report = whole_of(view) if view else None
         began = next((at for c in session.captures if (at := moment_of(c.recorded_at)) is not None), None)
         if report is None or began is None or session.stall is None:
             continue

@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 import pint
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import integrate
 
@@ -27,6 +27,7 @@ def record(times: list[float] | np.ndarray, **values: list[float] | np.ndarray) 
     return PowerRecord(np.asarray(times, dtype=float), arrays)
 
 
+@settings(deadline=None)
 @given(powers, st.data())
 def test_energy_is_the_integral_of_power(kw: list[float], data: st.DataObject) -> None:
     times = np.cumsum([data.draw(steps) for _ in kw])
@@ -40,6 +41,7 @@ def test_energy_of_a_smooth_course_agrees_with_a_finer_rule() -> None:
     assert energy_kwh(record(times, power_kw=kw)) == pytest.approx(integrate.simpson(kw, x=times) / 3600.0, rel=1e-6)
 
 
+@settings(deadline=None)
 @given(powers, st.floats(0.01, 0.99), st.floats(0.01, 0.99))
 def test_windows_that_meet_add_up(kw: list[float], a: float, b: float) -> None:
     times = np.arange(len(kw)) * 10.0
@@ -99,6 +101,7 @@ def test_a_window_implies_the_packs_size_within_its_doubt() -> None:
     assert pairs == {(a, b) for a in range(20, 90, 10) for b in range(20, 90, 10) if a < b}
 
 
+@settings(deadline=None)
 @given(powers, powers, st.one_of(st.none(), st.floats(1.0, 5000.0)))
 def test_a_splice_never_invents_energy(a: list[float], b: list[float], pause: float | None) -> None:
     one, two = (record(np.arange(len(kw)) * 20.0, power_kw=kw) for kw in (a, b))

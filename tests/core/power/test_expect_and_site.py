@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gladwire.core.power.chain import Context
@@ -29,6 +29,7 @@ def test_an_expectation_gives_the_packs_energy_at_no_more_than_any_part_lets_thr
     assert found.limiters[-1] == "vehicle_taper"
 
 
+@settings(deadline=None)
 @given(st.floats(10, 400), st.floats(50, 600))
 def test_a_larger_post_is_never_slower(kw: float, amps: float) -> None:
     small = expect(CAR.model_copy(update={"post_kw": kw, "post_a": amps}), 20, 60)
@@ -103,6 +104,7 @@ def test_equipment_makes_a_chain_and_refuses_what_cannot_be() -> None:
 policies = st.sampled_from(["equal", "first", "demand"])
 
 
+@settings(deadline=None)
 @given(st.lists(st.floats(0, 350), max_size=6), st.floats(20, 600), st.sampled_from([0.0, 25.0, 30.0]), policies)
 def test_a_cabinet_never_gives_more_than_it_has_nor_than_is_wanted(
     wanted: list[float], kw: float, module: float, policy: str
