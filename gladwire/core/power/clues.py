@@ -64,11 +64,21 @@ def comes_back(s: Stretch) -> bool:
     return s.fell == "step" and s.stepped_out >= 0.04 * s.whole.top_kw
 
 
+def on_soc_step(s: Stretch) -> bool | None:
+    """Whether the display of SoC stepped when power did; None where that would happen by chance as well."""
+    steps = s.whole.soc_steps
+    near = 2.0 + 0.6 * s.whole.every_s
+    if len(steps) < 3 or 2.0 * near > 0.35 * float(steps[-1] - steps[0]) / (len(steps) - 1):
+        return None
+    return bool(np.abs(steps - s.start_s).min() <= near)
+
+
 def shared_out(s: Stretch) -> Told:
     """Who takes what this stall does not get: a neighbour, or the site."""
     above = s.fell_from_kw or s.before_kw
     fell = max(above - s.start_kw, -s.stepped_in, 0.0)
-    why = [f"Power falls from {above:.1f} to {s.start_kw:.1f} kW at once, with no step of the state of charge."]
+    apart = ", with no step of the state of charge" if on_soc_step(s) is False else ""
+    why = [f"Power falls from {above:.1f} to {s.start_kw:.1f} kW at once{apart}."]
     back = comes_back(s)
     if back:
         why.append(f"It comes back to {float(s.whole.later_kw[s.last]):.1f} kW later.")
@@ -76,7 +86,7 @@ def shared_out(s: Stretch) -> Told:
     if near:
         return Told("shared_cabinet", 0.92, (*why, f"A neighbour plugged in {abs(s.start_s - near[0]):.0f} s away."))
     c = s.context
-    if c.grid_kw is not None and (lies_near(s.level_kw, c.grid_kw, 0.05) or c.buffer_kwh is not None):
+    if c.grid_kw is not None and lies_near(s.level_kw, c.grid_kw, 0.05):
         return Told("site_supply", 0.75, (*why, f"The site's supply has {c.grid_kw:g} kW."), ("shared_cabinet",))
     if c.module_kw and abs(fell / c.module_kw - round(fell / c.module_kw)) < 0.15 and fell > 0.8 * c.module_kw:
         return Told(

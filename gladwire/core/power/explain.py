@@ -22,6 +22,7 @@ from gladwire.core.power.clues import (
     comes_back,
     fills,
     matching,
+    on_soc_step,
     pack_c,
     shared_out,
     warm_connector,
@@ -153,21 +154,12 @@ def _step_of_taper(s: Stretch, soc: tuple[float, float] | None) -> Told | None:
         return None
     at = f" at {soc[0]:.0f} %" if soc else ""
     text = f"Power steps to {s.start_kw:.1f} kW{at} and stays or falls on."
-    stair, on_step = _stair(s), _on_soc_step(s)
+    stair, on_step = _stair(s), on_soc_step(s)
     if stair or on_step:
         return Told("vehicle_taper", 0.75 if on_step else 0.65, (text,))
     if on_step is None:
         return Told("vehicle_taper", 0.5, (text, "One step alone could be a neighbour's too."), ("shared_cabinet",))
     return None
-
-
-def _on_soc_step(s: Stretch) -> bool | None:
-    """Whether the display of SoC stepped when power did; None where that would happen by chance as well."""
-    steps = s.whole.soc_steps
-    near = 2.0 + 0.6 * s.whole.every_s
-    if len(steps) < 3 or 2.0 * near > 0.35 * float(steps[-1] - steps[0]) / (len(steps) - 1):
-        return None
-    return bool(np.abs(steps - s.start_s).min() <= near)
 
 
 def _stair(s: Stretch) -> bool:
