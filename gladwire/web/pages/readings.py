@@ -29,7 +29,7 @@ from gladwire.web.templating import render
 router = APIRouter()
 
 # A day of readings every second is no typing.
-_MOST_ROWS, _MOST_PICTURES, _MOST_PICTURE_BYTES = 20_000, 2_000, 2 * 2**20
+_MOST_ROWS, _MOST_PICTURES, _MOST_PICTURE_BYTES = 20_000, 1_000, 2 * 2**20
 _TYPED = (
     "power_kw",
     "soc_percent",
