@@ -103,6 +103,8 @@ def curves(request: Request, db: Database, s: Annotated[list[int] | None, Query(
     laid: list[Laid] = []
     for number in numbers:
         one = _laid(session_or_404(db, number), len(laid), window, at, typed, laid[0] if laid else None)
+        if one is None and any(c.state in ("received", "analysing") for c in session_or_404(db, number).captures):
+            raise RefusedError(409, f"Session {number} is still being read and measured.", "Come again in a moment.")
         if one is None:
             raise RefusedError(
                 404, f"Session {number} holds no power record.", "Choose others, or drop a record of it."
