@@ -20,7 +20,9 @@ def same_time(a: PowerReport, b: PowerReport) -> bool:
 def joined(reports: Sequence[PowerReport]) -> PowerReport | None:
     """The session's power on its clock; None where none was captured. `notes` says what was joined and how."""
     parts: list[PowerReport] = []
-    for report in sorted(reports, key=lambda r: -r.energy_kwh):
+    # One in which nothing ever flowed has no course to join.
+    flowing = [report for report in reports if report.entries] or list(reports[:1])
+    for report in sorted(flowing, key=lambda r: -r.energy_kwh):
         if not any(same_time(part, report) for part in parts):
             parts.append(report)
     parts.sort(key=lambda r: r.start_s)

@@ -7,8 +7,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from gladwire.core.power.joined import joined
 from gladwire.core.power.record import PowerRecord
 from gladwire.core.power.reference import compare_with, reference_of
+from gladwire.core.power.report import report_of
 from gladwire.core.power.sources import compare_sources
 from tests.core.power.build import POST, played, seen
 
@@ -74,3 +76,20 @@ def test_too_little_in_common_is_no_comparison() -> None:
     assert compare_with(soc, np.full(3, 50.0), reference_of("x", soc, np.full(3, 60.0))) is None
     with pytest.raises(ValueError, match="two states of charge"):
         reference_of("x", np.full(3, 10.0), np.full(3, 50.0))
+
+
+def test_parts_are_joined_two_displays_are_not_and_what_never_flowed_is_left_aside() -> None:
+    first = report_of(seen(played(POST, stop_min=6.0)))
+    later = report_of(seen(played(POST, start_soc=34.0)))
+    later = later.model_copy(update={"start_s": later.start_s + 900, "end_s": later.end_s + 900})
+    idle = report_of(PowerRecord(np.arange(0.0, 300) + 5000, {"power_kw": np.zeros(300)}))
+    whole = joined([later, idle, first])
+    assert whole is not None
+    assert whole.energy_kwh == pytest.approx(first.energy_kwh + later.energy_kwh, rel=0.005)
+    assert len(whole.notes) == 1
+    assert sum(e.shortfall_kwh for e in whole.entries) == pytest.approx(whole.expected_kwh - whole.energy_kwh, abs=1e-6)
+    display = report_of(seen(played(POST, stop_min=6.0), 10, kw_only=True))
+    both = joined([first, display])
+    assert both in (first, display)
+    assert joined([idle]) == idle
+    assert joined([]) is None
