@@ -60,6 +60,11 @@ def values(record: PowerRecord, key: str) -> list[float | None]:
         ("Outside temp C", "ambient_c", "unknown"),
         ("Elapsed (min)", "time", "unknown"),
         ("Timestamp", "time", "unknown"),
+        ("EVSEPresentVoltage", "volts_v", "post"),
+        ("EVTargetCurrent", "asked_a", "vehicle"),
+        ("EVSEMaximumCurrentLimit [A]", "post_max_a", "post"),
+        ("EVRESSSOC", "soc_percent", "vehicle"),
+        ("ev_max_current_a", "vehicle_max_a", "vehicle"),
     ],
 )
 def test_columns_are_told_by_their_words(header: str, quantity: str, place: str) -> None:

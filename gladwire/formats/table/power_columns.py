@@ -25,8 +25,8 @@ _TIME = re.compile(
     r"\b(time|timestamp|date|datetime|elapsed|clock|zeit|uhrzeit|dauer|heure|temps|hora|tiempo|tid|t|ts)\b"
 )
 _SOC = re.compile(
-    r"\b(soc|state of charge|charge level|battery( level| state| charge)?|akku\w*|ladestand|ladezustand|etat de charge"
-    r"|battery pct)\b"
+    r"\b(soc|ev ?resssoc|state of charge|charge level|battery( level| state| charge)?|akku\w*|ladestand|ladezustand"
+    r"|etat de charge|battery pct)\b"
 )
 _POWER = re.compile(r"\b(power|leistung|puissance|potencia|charge rate|charging rate|kw|p)\b")
 _ENERGY = re.compile(r"\b(energy|energie|energ[ií]a|delivered|charged|added|kwh|imported)\b")
@@ -56,8 +56,8 @@ class Meaning(NamedTuple):
 
 
 def plain(name: str) -> str:
-    """A name in lower case words: “Pack_Voltage” and “packVoltage” alike."""
-    split = re.sub(r"(?<=[a-z])(?=[A-Z][a-z])", " ", name)
+    """A name in lower case words: “Pack_Voltage”, “packVoltage” and “EVSEPresentVoltage” come apart alike."""
+    split = re.sub(r"(?<=[A-Za-z])(?=[A-Z][a-z])", " ", name)
     return re.sub(r"[^\w%°/ßäöü]+|_", " ", split.lower()).strip()
 
 
