@@ -116,7 +116,7 @@ def book(stay: str, begun: str, every_s: int = 5) -> bytes:
     return out.getvalue()
 
 
-def wallbox(phases: int, minutes: int, begun: str, amps: float = 16.0) -> bytes:
+def ac_meter(phases: int, minutes: int, begun: str, amps: float = 16.0) -> bytes:
     """An energy meter at an AC post: power every ten seconds, kWh."""
     rng = np.random.default_rng(20)
     start = datetime.fromisoformat(begun)

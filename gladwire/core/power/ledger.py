@@ -31,6 +31,7 @@ _ALSO_READ = (
 )  # fmt: skip
 # So short a stretch that nothing explains is the edge of the one before.
 _BRIEF_S = 30.0
+_MOST_EVIDENCE = 6
 
 
 class Entry(BaseModel):
@@ -56,6 +57,30 @@ class Entry(BaseModel):
     evidence: tuple[str, ...]
     from_soc: float | None = None
     to_soc: float | None = None
+
+    def with_later(self, other: Entry) -> Entry:
+        """Both as one: what adds up is added, level and sureness are weighed by minutes."""
+
+        def plus(a: float | None, b: float | None) -> float | None:
+            return None if a is None or b is None else a + b
+
+        minutes = self.minutes + other.minutes
+        share = other.minutes / minutes if minutes else 0.0
+        return self.model_copy(
+            update={
+                "end_s": other.end_s,
+                "minutes": minutes,
+                "level_kw": self.level_kw + share * (other.level_kw - self.level_kw),
+                "energy_kwh": self.energy_kwh + other.energy_kwh,
+                "shortfall_kwh": self.shortfall_kwh + other.shortfall_kwh,
+                "headroom_kwh": plus(self.headroom_kwh, other.headroom_kwh),
+                "minutes_cost": plus(self.minutes_cost, other.minutes_cost),
+                "confidence": self.confidence + share * (other.confidence - self.confidence),
+                "evidence": tuple(dict.fromkeys((*self.evidence, *other.evidence)))[:_MOST_EVIDENCE],
+                "also": tuple(dict.fromkeys((*self.also, *other.also))),
+                "to_soc": other.to_soc,
+            }
+        )
 
 
 @dataclass(frozen=True)
@@ -351,23 +376,5 @@ def _add(entries: list[Entry], entry: Entry) -> None:
     last = entries[-1] if entries else None
     if last is None or last.limiter != entry.limiter or last.also != entry.also:
         entries.append(entry)
-        return
-
-    def added(a: float | None, b: float | None) -> float | None:
-        return None if a is None or b is None else a + b
-
-    minutes = last.minutes + entry.minutes
-    entries[-1] = last.model_copy(
-        update={
-            "end_s": entry.end_s,
-            "minutes": minutes,
-            "level_kw": (last.level_kw * last.minutes + entry.level_kw * entry.minutes) / minutes,
-            "energy_kwh": last.energy_kwh + entry.energy_kwh,
-            "shortfall_kwh": last.shortfall_kwh + entry.shortfall_kwh,
-            "headroom_kwh": added(last.headroom_kwh, entry.headroom_kwh),
-            "minutes_cost": added(last.minutes_cost, entry.minutes_cost),
-            "confidence": (last.confidence * last.minutes + entry.confidence * entry.minutes) / minutes,
-            "evidence": tuple(dict.fromkeys((*last.evidence, *entry.evidence)))[:6],
-            "to_soc": entry.to_soc,
-        }
-    )
+    else:
+        entries[-1] = last.with_later(entry)

@@ -16,12 +16,11 @@ PLACE_WORDS: dict[Place, str] = {
 
 
 class Quantity(NamedTuple):
-    """key ends in the unit. limit: whether it is asked or allowed rather than present."""
+    """key ends in the unit."""
 
     key: str
     title: str
     unit: str
-    limit: bool = False
 
 
 QUANTITIES: tuple[Quantity, ...] = (
@@ -30,14 +29,14 @@ QUANTITIES: tuple[Quantity, ...] = (
     Quantity("amps_a", "Amperes", "A"),
     Quantity("soc_percent", "State of charge", "%"),
     Quantity("energy_kwh", "Energy so far", "kWh"),
-    Quantity("asked_a", "Amperes the vehicle asks", "A", True),
-    Quantity("asked_v", "Volts the vehicle asks", "V", True),
-    Quantity("asked_kw", "Power the vehicle asks", "kW", True),
-    Quantity("post_max_a", "Amperes the post allows", "A", True),
-    Quantity("post_max_v", "Volts the post allows", "V", True),
-    Quantity("post_max_kw", "Power the post allows", "kW", True),
-    Quantity("vehicle_max_a", "Amperes the vehicle can take", "A", True),
-    Quantity("vehicle_max_kw", "Power the vehicle can take", "kW", True),
+    Quantity("asked_a", "Amperes the vehicle asks", "A"),
+    Quantity("asked_v", "Volts the vehicle asks", "V"),
+    Quantity("asked_kw", "Power the vehicle asks", "kW"),
+    Quantity("post_max_a", "Amperes the post allows", "A"),
+    Quantity("post_max_v", "Volts the post allows", "V"),
+    Quantity("post_max_kw", "Power the post allows", "kW"),
+    Quantity("vehicle_max_a", "Amperes the vehicle can take", "A"),
+    Quantity("vehicle_max_kw", "Power the vehicle can take", "kW"),
     Quantity("pack_c", "Pack temperature", "°C"),
     Quantity("connector_c", "Connector temperature", "°C"),
     Quantity("ambient_c", "Outside temperature", "°C"),

@@ -70,7 +70,6 @@ def compare_with(
     kw: Floats,
     reference: Reference,
     pack_c: float | None = None,
-    after_ramp_soc: float | None = None,
     pack_kwh: float | None = None,
 ) -> Compare | None:
     """Hold a session's readings (shape (n,), in the order of time) against a reference; None where too little is shared."""
@@ -78,7 +77,7 @@ def compare_with(
         mine = reference_of("", soc, kw)
     except ValueError:
         return None
-    start = max(mine.soc[0] + 1.0, reference.soc[0], after_ramp_soc or 0.0)
+    start = max(mine.soc[0] + 1.0, reference.soc[0])
     end = min(mine.soc[-1], reference.soc[-1])
     if end - start < _LEAST_POINTS:
         return None

@@ -15,11 +15,10 @@ from gladwire.core.power.quantities import PLACE_WORDS, Place
 from gladwire.core.power.record import PowerRecord, completed, energy_kwh
 from gladwire.core.power.reference import Reference, compare_with
 from gladwire.core.power.sources import Compared, compare_sources
-from gladwire.core.power.windows import Window, soc_course, ten_percent_pairs, window_of_soc, window_of_time
+from gladwire.core.power.windows import Window, soc_course, ten_percent_pairs
 from gladwire.core.waveform import Bools, Floats
 
 PowerVerdict = Literal["normal", "derated", "interrupted", "unknown"]
-_MOST_POINTS = 720
 # Less than this of the expected energy is not worth a word; a rating missed by more than this is.
 _LOST_SHARE, _MISSED_SHARE = 0.03, 0.08
 _LEAST_S = 120.0
@@ -63,7 +62,6 @@ class PowerReport(BaseModel):
     end_soc: float | None = None
     volts: tuple[float, float] | None = None
     windows: tuple[Window, ...] = ()
-    whole: Window | None = None
     entries: tuple[Entry, ...] = ()
     expected_kwh: float = 0.0
     expected_words: str = ""
@@ -74,7 +72,6 @@ class PowerReport(BaseModel):
     text: str = ""
     decides: str = ""
     label: str = ""
-    joints: int = 0
     context: Context = Context()
     curve: Curve = Curve()
     compared: Compared | None = None
@@ -95,33 +92,17 @@ class PowerReport(BaseModel):
     @property
     def totals(self) -> tuple[Entry, ...]:
         """One entry a limiter, with what all of its times sum to; the costliest first."""
-        found: dict[str, Entry] = {}
-        for e in self.entries:
-            before = found.get(e.limiter)
-            found[e.limiter] = e if before is None else _summed(before, e)
-        return tuple(sorted(found.values(), key=lambda e: (e.limiter == "none", -e.shortfall_kwh, -e.minutes)))
+        return tuple(
+            sorted(_totals(self.entries).values(), key=lambda e: (e.limiter == "none", -e.shortfall_kwh, -e.minutes))
+        )
 
 
-def _summed(a: Entry, b: Entry) -> Entry:
-    def plus(x: float | None, y: float | None) -> float | None:
-        return None if x is None or y is None else x + y
-
-    minutes = a.minutes + b.minutes
-    return a.model_copy(
-        update={
-            "end_s": b.end_s,
-            "minutes": minutes,
-            "level_kw": (a.level_kw * a.minutes + b.level_kw * b.minutes) / minutes if minutes else a.level_kw,
-            "energy_kwh": a.energy_kwh + b.energy_kwh,
-            "shortfall_kwh": a.shortfall_kwh + b.shortfall_kwh,
-            "headroom_kwh": plus(a.headroom_kwh, b.headroom_kwh),
-            "minutes_cost": plus(a.minutes_cost, b.minutes_cost),
-            "confidence": max(a.confidence, b.confidence),
-            "evidence": tuple(dict.fromkeys((*a.evidence, *b.evidence))),
-            "also": tuple(dict.fromkeys((*a.also, *b.also))),
-            "to_soc": b.to_soc,
-        }
-    )
+def _totals(entries: Sequence[Entry]) -> dict[LimiterKey, Entry]:
+    """All times of each limiter as one entry."""
+    found: dict[LimiterKey, Entry] = {}
+    for e in entries:
+        found[e.limiter] = found[e.limiter].with_later(e) if e.limiter in found else e
+    return found
 
 
 def report_of(
@@ -146,11 +127,6 @@ def report_of(
     verdict, by, sure, text, decides = _verdict(record, ledger, context, minutes, reference)
     volts = record.get("volts_v")
     moving = volts[np.isfinite(volts) & (volts > 20)] if volts is not None else np.empty(0)
-    whole = None
-    if len(course.soc) > 1:
-        whole = window_of_soc(record, float(course.soc[0]), float(course.soc[-1]), ramp_end)
-    if whole is None and times[-1] > times[0]:
-        whole = window_of_time(record, float(times[0]), float(times[-1]), ramp_end)
     label = nameplate(context, float(np.median(moving)) if len(moving) and not context.is_ac else None)
     return PowerReport(
         start_s=float(record.time_s[0]),
@@ -167,7 +143,6 @@ def report_of(
         end_soc=float(course.soc[-1]) if len(course.soc) else None,
         volts=(float(moving.min()), float(moving.max())) if len(moving) else None,
         windows=ten_percent_pairs(record, ramp_end),
-        whole=whole,
         entries=ledger.entries if ledger else (),
         expected_kwh=ledger.expected_kwh if ledger else 0.0,
         expected_words=ledger.expected_words if ledger else "",
@@ -178,7 +153,6 @@ def report_of(
         text=text,
         decides=decides,
         label=_label(label.label_kw, label.possible_kw, label.volts, label.needed_a) if label else "",
-        joints=len(record.joints),
         context=context,
         curve=_curve(record, ledger),
         compared=compare_sources(record, record.beside) if record.beside else None,
@@ -239,7 +213,7 @@ def _verdict(
     if unsure > _UNSURE_SHARE * minutes:
         text = f"What held it back for {unsure:.0f} of {minutes:.0f} min is not explained by what was read."
         return "unknown", "unknown", 0.4, text, "Ratings of post and vehicle, or volts and amperes beside the power."
-    if reference is not None and (told := _against(record, reference, context, ledger)):
+    if reference is not None and (told := _against(record, reference, context)):
         return told
     held = _longest(ledger)
     text = f"As it should be: {_as_it_is(held)}" if held else "Nothing cost it much."
@@ -252,11 +226,8 @@ def _verdict(
 
 def _worst(ledger: Ledger) -> tuple[LimiterKey, float, Entry] | None:
     """The limiter that cost most beyond what is usual: (limiter, kWh, all its times as one entry)."""
-    found: dict[LimiterKey, Entry] = {}
-    for e in ledger.entries:
-        found[e.limiter] = _summed(found[e.limiter], e) if e.limiter in found else e
     hits = []
-    for limiter, entry in found.items():
+    for limiter, entry in _totals(ledger.entries).items():
         about = BY_KEY[limiter]
         share = entry.shortfall_kwh / max(ledger.expected_kwh, 1e-9)
         rated_missed = about.by in ("evse", "cable", "adapter") and about.usual and share >= _MISSED_SHARE
@@ -280,7 +251,7 @@ def _as_it_is(entry: Entry) -> str:
 
 
 def _against(
-    record: PowerRecord, reference: Reference, context: Context, ledger: Ledger
+    record: PowerRecord, reference: Reference, context: Context
 ) -> tuple[PowerVerdict, By, float, str, str] | None:
     soc, power = record.get("soc_percent"), record.get("power_kw")
     if soc is None or power is None:
@@ -311,8 +282,7 @@ def _decides(limiter: LimiterKey) -> str:
 def _curve(record: PowerRecord, ledger: Ledger | None) -> Curve:
     if ledger is None:
         return Curve()
-    step = -(-len(ledger.time_s) // _MOST_POINTS)
-    at = ledger.time_s[::step]
+    at = ledger.time_s
     start = record.time_s[0]
     others: dict[str, tuple[float | None, ...]] = {}
     for key in record.values:
@@ -322,8 +292,8 @@ def _curve(record: PowerRecord, ledger: Ledger | None) -> Curve:
         others[key] = _points(np.interp(at, times, values, left=np.nan, right=np.nan), 2)
     return Curve(
         since_start_s=tuple(round(float(t - start), 2) for t in at),
-        power_kw=_points(ledger.power_kw[::step], 3),
-        expected_kw=_points(ledger.expected_kw[::step], 3),
+        power_kw=_points(ledger.power_kw, 3),
+        expected_kw=_points(ledger.expected_kw, 3),
         others=others,
     )
 

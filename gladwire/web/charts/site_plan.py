@@ -16,7 +16,6 @@ class StallBox:
     x: float
     y: float
     lines: tuple[str, ...]
-    busy: bool = False
 
 
 @dataclass(frozen=True)
