@@ -12,6 +12,7 @@ from pydantic import ValidationError
 
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.plc.exi.grammar import PROTOCOLS
+from gladwire.core.plc.keylog import LONGEST, KeyLog, read_keylog
 from gladwire.core.power.chain import Context
 from gladwire.core.roles import SettledRole
 
@@ -54,6 +55,9 @@ def _inspect_arguments(parser: argparse.ArgumentParser) -> None:
         "--context", type=Path, metavar="FILE", help="what is known of vehicle and post: a flat JSON object"
     )
     parser.add_argument(
+        "--keylog", type=Path, metavar="FILE", help="secrets of TLS sessions, to open what is sealed: a NSS key log"
+    )
+    parser.add_argument(
         "--interval", type=float, metavar="S", help="seconds between samples, where the file does not say"
     )
 
@@ -93,19 +97,33 @@ def _context(path: Path) -> Context:
         raise ValueError(f"{path.name}: “{'.'.join(map(str, first['loc']))}”: {first['msg'].lower()}") from error
 
 
+def _secrets(path: Path) -> KeyLog:
+    """Raises ValueError with one clear sentence."""
+    try:
+        if path.stat().st_size > LONGEST:
+            raise ValueError(f"{path.name}: too large for a key log")
+        return read_keylog(path.read_text(encoding="ascii", errors="replace"))
+    except OSError as error:
+        raise ValueError(f"{path.name}: {error.strerror or error}") from error
+    except ValueError as error:
+        raise ValueError(f"{path.name}: {error}") from error
+
+
 def _inspect(chosen: argparse.Namespace) -> int:
     from gladwire.formats.errors import UnreadableError
     from gladwire.inspect import analyse_file, as_json, as_text
 
     try:
         settled = _settled(chosen)
+        secrets = _secrets(chosen.keylog) if chosen.keylog else None
     except ValueError as error:
         print(f"glad inspect: {error}", file=sys.stderr)
         return 2
     results = []
     for path in chosen.files:
         try:
-            results.append((path.name, analyse_file(path, settled, chosen.interval, len(chosen.files) == 1)))
+            alone = len(chosen.files) == 1
+            results.append((path.name, analyse_file(path, settled, chosen.interval, alone, secrets)))
         except UnreadableError as error:
             option = " (option --interval)" if error.hint and "interval" in error.hint else ""
             print(f"glad inspect: {path.name}: {error}{option}", file=sys.stderr)

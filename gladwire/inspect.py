@@ -13,6 +13,7 @@ from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.record import Segment
 from gladwire.core.plc.conversation import Discovery, Turn
 from gladwire.core.plc.kept import KeptMessage, KeptMessages
+from gladwire.core.plc.keylog import KeyLog
 from gladwire.core.plc.slac import SlacRun
 from gladwire.core.power.ledger import Entry
 from gladwire.core.power.limiters import BY_KEY as LIMITERS
@@ -32,8 +33,14 @@ _SEGMENT_KEYS = (
 )  # fmt: skip
 
 
-def analyse_file(path: Path, settled: Settled, interval_s: float | None = None, alone: bool = True) -> Taken:
-    """Read and analyse one file. alone: False lets roles of channels that other files hold pass by.
+def analyse_file(
+    path: Path,
+    settled: Settled,
+    interval_s: float | None = None,
+    alone: bool = True,
+    secrets: KeyLog | None = None,
+) -> Taken:
+    """Read and analyse one file. alone: False lets roles of channels that other files hold pass by. secrets: open TLS.
 
     Raises UnreadableError, also where the file is missing.
     """
@@ -44,7 +51,7 @@ def analyse_file(path: Path, settled: Settled, interval_s: float | None = None, 
         names = {wave.name for wave in read.channels} if isinstance(read, Recording) else set()
         settled = settled.model_copy(update={"roles": {k: v for k, v in settled.roles.items() if k in names}})
     try:
-        return take(read, settled)
+        return take(read, settled, secrets)
     except ValueError as error:
         raise UnreadableError(str(error)) from error
 

@@ -19,6 +19,7 @@ from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.plc.conversation import ConversationRecord
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.kept import KeptMessages, keep
+from gladwire.core.plc.keylog import KeyLog
 from gladwire.core.plc.listen import listen
 from gladwire.core.power.lanes import lanes_of, record_of
 from gladwire.core.power.record import PowerRecord
@@ -31,7 +32,7 @@ from gladwire.core.waveform import Recording, Waveform
 
 _LEDGER_FROM_MIN = 2.0
 # Raise when results would differ for the same capture; stored results of an older analyser are then rebuilt.
-ANALYSER_VERSION = 5
+ANALYSER_VERSION = 6
 
 
 class ChannelInfo(BaseModel):
@@ -137,13 +138,16 @@ class Taken(NamedTuple):
     messages: KeptMessages | None = None
 
 
-def take(read: Recording | FrameCapture | PowerRecord, settled: Settled | None = None) -> Taken:
-    """Analyse what a reader returned: samples, frames or a power record. Raises as `analyse` does."""
+def take(
+    read: Recording | FrameCapture | PowerRecord, settled: Settled | None = None, secrets: KeyLog | None = None
+) -> Taken:
+    """Analyse what a reader returned: samples, frames or a power record. secrets: open what is sealed. Raises as `analyse`
+    does."""
     if isinstance(read, Recording):
         return Taken(analyse(read, settled), read)
     if isinstance(read, PowerRecord):
         return _take_power(read, settled or Settled())
-    heard = listen(read)
+    heard = listen(read, secrets)
     lanes = Recording(heard.lanes, read.format, read.remarks, read.recorded_at)
     measured = Analysis(
         format=read.format,

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.formats.errors import UnreadableError
@@ -18,7 +18,8 @@ from gladwire.formats.reader import Options, Reader
 
 _SECTION = b"\x0a\x0d\x0d\x0a"
 _ORDERS = {b"\x4d\x3c\x2b\x1a": "<", b"\x1a\x2b\x3c\x4d": ">"}
-_INTERFACE, _PACKET, _SIMPLE, _ENHANCED = 1, 2, 3, 6
+_INTERFACE, _PACKET, _SIMPLE, _ENHANCED, _SECRETS = 1, 2, 3, 6, 10
+_KEYLOG = 0x544C534B
 _TS_RESOLUTION, _TS_OFFSET, _COMMENT = 9, 14, 1
 _LONGEST_BLOCK = 16 * 2**20
 
@@ -40,6 +41,7 @@ class _Reading:
     frames: list[Frame] = field(default_factory=list)
     remarks: list[str] = field(default_factory=list)
     comments: list[str] = field(default_factory=list)
+    keylog: str = ""
     first: float | None = None
     before: int = 0  # interfaces of sections that came before
 
@@ -71,6 +73,10 @@ class _Reading:
             (original,) = struct.unpack_from(self.order + "I", body)
             kept = min(original, self.interfaces[0].snap or original, len(body) - 4) if self.interfaces else 0
             self.frame(0, None, body[4 : 4 + kept], kept, original)
+        elif kind == _SECRETS:
+            what, length = struct.unpack_from(self.order + "II", body)
+            if what == _KEYLOG:
+                self.keylog += body[8 : 8 + length].decode("ascii", "replace") + "\n"
 
     def interface(self, body: bytes) -> _Interface:
         link, _, snap = struct.unpack_from(self.order + "HHI", body)
@@ -141,7 +147,9 @@ def read(source: Source, options: Options) -> FrameCapture:
     if state.comments:
         said = "; ".join(state.comments[:3])
         state.remarks.append(f"Comments in the file: {said[:300]}")
-    return finished(state.frames, READER.key, state.remarks, state.first or 0.0)
+    if state.keylog:
+        state.remarks.append("The file carries a key log of its own: whoever has the file can read what was sealed.")
+    return replace(finished(state.frames, READER.key, state.remarks, state.first or 0.0), keylog=state.keylog)
 
 
 def write(frames: Iterable[Frame], first_at: float, comment: str = "") -> bytes:

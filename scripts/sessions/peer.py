@@ -1,6 +1,9 @@
 """One side of a session: the post or the vehicle of the package `iso15118`, with a fault if one is named.
 
 python peer.py secc IFACE [FAULT]      python peer.py evcc IFACE PROTOCOL MODE [FAULT]
+
+SEAL=1.2 or 1.3 seals the session; SSLKEYLOGFILE then names the file its keys are written to, PKI_PATH where the
+certificates are. SUITE names the one cipher suite of TLS 1.2, else the package's own choice.
 """
 
 import asyncio
@@ -10,6 +13,30 @@ import sys
 import tempfile
 
 os.environ.setdefault("PKI_PATH", tempfile.mkdtemp())
+SEAL, SUITE = os.environ.get("SEAL", ""), os.environ.get("SUITE", "")
+if SEAL == "1.3":
+    os.environ["ENABLE_TLS_1_3"] = "true"
+
+
+def _keep_keys() -> None:
+    """Has both sides' contexts write their keys down."""
+    import iso15118.evcc.transport.tcp_client as client
+    import iso15118.secc.transport.tcp_server as server
+    from iso15118.shared import security
+
+    made = security.get_ssl_context
+
+    def kept(server_side: bool):
+        context = made(server_side)
+        if context is not None and os.environ.get("SSLKEYLOGFILE"):
+            context.keylog_filename = os.environ["SSLKEYLOGFILE"]
+        if context is not None and SUITE:
+            context.set_ciphers(SUITE)
+        return context
+
+    for module in (security, client, server):
+        if hasattr(module, "get_ssl_context"):
+            module.get_ssl_context = kept
 
 
 async def secc(iface: str, fault: str) -> None:
@@ -68,10 +95,10 @@ async def evcc(iface: str, protocol: str, mode: str, fault: str) -> None:
     wanted = {
         "supportedProtocols": [protocol],
         "supportedEnergyServices": [mode],
-        "isCertInstallNeeded": False,
-        "useTls": fault == "tls",
+        "isCertInstallNeeded": fault == "install",
+        "useTls": bool(SEAL),
         "chargeLoopCycle": 20,
-        "energyTransferMode": "DC_extended" if mode == "DC" else "AC_three_phase_core",
+        "energyTransferMode": "DC_extended" if mode.startswith("DC") else "AC_three_phase_core",
     }
     load_shared_settings()
     path = os.path.join(tempfile.mkdtemp(), "ev.json")
@@ -85,6 +112,7 @@ async def evcc(iface: str, protocol: str, mode: str, fault: str) -> None:
 
 
 if __name__ == "__main__":
+    _keep_keys()
     side, iface, *rest = sys.argv[1:]
     rest += [""] * 3
     asyncio.run(secc(iface, rest[0]) if side == "secc" else evcc(iface, *rest[:3]))

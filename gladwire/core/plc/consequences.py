@@ -11,6 +11,16 @@ from collections.abc import Sequence
 
 from gladwire.core.findings import Finding, Severity
 from gladwire.core.plc.conversation import ConversationRecord
+from gladwire.core.standards.source import (
+    ISO_15118_2,
+    ISO_15118_2_CONTRACT,
+    ISO_15118_2_TIMERS,
+    ISO_15118_2_TRANSPORT,
+    ISO_15118_20,
+    ISO_15118_20_TIMERS,
+    ISO_15118_20_TRANSPORT,
+)
+from gladwire.core.standards.v2g_codes import ISO_20
 
 FOLLOWS = "This follows from what went wrong before."
 WENT_ON = "The session went on all the same."
@@ -43,6 +53,29 @@ def causes_before_consequences(found: Sequence[Finding], record: ConversationRec
             finding = _softer(finding, "note", FOLLOWS)
         told.append(finding)
     return tuple(told)
+
+
+def in_its_own_standard(found: Sequence[Finding], record: ConversationRecord) -> tuple[Finding, ...]:
+    """Findings that rest on ISO 15118-2 rest on ISO 15118-20 where that was spoken."""
+    newer = [t for t in record.talks if t.protocol == ISO_20]
+
+    def moved(finding: Finding) -> Finding:
+        spoken = any(t.start_s <= finding.start_s <= t.end_s for t in newer)
+        return (
+            finding.model_copy(update={"source": _IN_20[finding.source]})
+            if spoken and finding.source in _IN_20
+            else finding
+        )
+
+    return tuple(moved(f) for f in found)
+
+
+_IN_20 = {
+    str(ISO_15118_2): str(ISO_15118_20),
+    str(ISO_15118_2_TIMERS): str(ISO_15118_20_TIMERS),
+    str(ISO_15118_2_CONTRACT): str(ISO_15118_20),
+    str(ISO_15118_2_TRANSPORT): str(ISO_15118_20_TRANSPORT),
+}
 
 
 def _softer(finding: Finding, severity: Severity, why: str) -> Finding:

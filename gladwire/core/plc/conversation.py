@@ -6,14 +6,19 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.plc.certificates import Trouble
 from gladwire.core.plc.slac import SlacRun
+from gladwire.core.plc.tls import Opening
+from gladwire.core.standards.v2g_codes import FIELDS_20, kind_of, stage_of
 
 Side = Literal["ev", "evse"]
+SIDES: tuple[Side, Side] = ("ev", "evse")
 SIDE_WORDS: dict[Side, str] = {"ev": "vehicle", "evse": "post"}
 
 
 class Said(BaseModel):
-    """One message. number: its place among all messages of the file. error: where it broke, else empty."""
+    """One message. number: its place among all messages of the file. error: where it broke, else empty. signed: a signature
+    stands in its header."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -22,10 +27,18 @@ class Said(BaseModel):
     name: str
     fields: dict[str, Any]
     error: str = ""
+    signed: bool = False
 
     @property
     def response_code(self) -> str:
         return str(self.fields.get("ResponseCode", ""))
+
+    def field(self, name: str) -> Any:
+        """A field by the ending of its path, in the spelling of DIN and ISO 15118-2 or that of -20; None if not said."""
+        if name in self.fields:
+            return self.fields[name]
+        endings = tuple(f".{n}" for n in _spellings(name))
+        return next((v for path, v in self.fields.items() if f".{path}".endswith(endings)), None)
 
 
 class Turn(BaseModel):
@@ -64,26 +77,67 @@ class Turn(BaseModel):
         return self.answer.response_code if self.answer else ""
 
     @property
+    def kind(self) -> str:
+        """What is done, whichever protocol: `CableCheck` for `DC_CableCheck` too."""
+        return kind_of(self.stem)
+
+    @property
+    def stage(self) -> str:
+        return stage_of(self.stem, self.protocol)
+
+    @property
     def failed(self) -> bool:
         return self.response_code.upper().startswith("FAILED")
+
+    @property
+    def warned(self) -> bool:
+        return self.response_code.startswith("WARNING")
+
+    @property
+    def ongoing(self) -> bool:
+        """Whether the post has not decided yet."""
+        return str(self.told("EVSEProcessing")).startswith("Ongoing")
+
+    @property
+    def done(self) -> bool:
+        """Whether the post answered and has nothing more to work out."""
+        return self.answer is not None and not self.failed and self.told("EVSEProcessing") in ("Finished", None)
+
+    @property
+    def switches(self) -> Literal["on", "off", ""]:
+        """Whether this turn switches power."""
+        if self.asked("ReadyToChargeState") is True or self.asked("ChargeProgress") == "Start":
+            return "on"
+        if self.asked("ReadyToChargeState") is False or self.asked("ChargeProgress") == "Stop":
+            return "off"
+        return ""
 
     def asked(self, name: str) -> Any:
         """A field of the last request."""
         said = self.last_request or self.request
-        return said.fields.get(name) if said else None
+        return said.field(name) if said else None
 
     def told(self, name: str) -> Any:
         """A field of the last answer."""
         said = self.last_answer or self.answer
-        return said.fields.get(name) if said else None
+        return said.field(name) if said else None
 
-    def either(self, ending: str) -> Any:
-        """The first field of answer or request whose path ends so."""
+    def either(self, name: str) -> Any:
+        """The first field of answer or request of that name."""
         for said in (self.last_answer, self.answer, self.last_request, self.request):
-            for path, value in said.fields.items() if said else ():
-                if path == ending or path.endswith("." + ending):
-                    return value
+            value = said.field(name) if said else None
+            if value is not None:
+                return value
         return None
+
+    def range_of(self, name: str) -> tuple[float, float] | None:
+        """The least and the largest a field was in this turn; None where it did not change or was not said."""
+        endings = tuple(f".{n}" for n in _spellings(name))
+        return next((r for path, r in self.ranges.items() if f".{path}".endswith(endings)), None)
+
+
+def _spellings(name: str) -> tuple[str, ...]:
+    return (name, FIELDS_20[name]) if name in FIELDS_20 else (name,)
 
 
 class Closing(BaseModel):
@@ -97,16 +151,37 @@ class Closing(BaseModel):
 
 
 class Certificate(BaseModel):
-    """A certificate as it was shown. out_of_date: at the moment of the capture."""
+    """A certificate as it was sent. dates: ISO moments, UTC. own_root: it vouches for itself. troubles: at the moment of
+    the capture."""
 
     model_config = ConfigDict(frozen=True)
 
-    by: Side
     subject: str
     issuer: str
     not_before: str
     not_after: str
-    out_of_date: bool = False
+    key: str = ""
+    signature: str = ""
+    authority: bool = False
+    own_root: bool = False
+    troubles: tuple[Trouble, ...] = ()
+
+    @property
+    def name(self) -> str:
+        """The common name, else the whole subject."""
+        parts = [p.removeprefix("CN=") for p in self.subject.split(",") if p.startswith("CN=")]
+        return parts[0] if parts else self.subject or "a certificate"
+
+
+class Chain(BaseModel):
+    """Certificates sent together, leaf first. whose: TLS, contract, provisioning, provisioning service."""
+
+    model_config = ConfigDict(frozen=True)
+
+    whose: str
+    by: Side
+    time_s: float
+    certificates: tuple[Certificate, ...]
 
 
 class Alert(BaseModel):
@@ -119,13 +194,19 @@ class Alert(BaseModel):
 
 
 class Sealed(BaseModel):
-    """A connection under TLS, seen from outside. finished_at_s: handshake complete."""
+    """A connection under TLS. finished_at_s: handshake complete. cipher: its suite. resumed: an earlier session taken up.
+    opening: what came of the key log, as `tls.Opening`. status_asked, status_given: of revocation."""
 
     model_config = ConfigDict(frozen=True)
 
     version: str
     offered: tuple[str, ...] = ()
-    certificates: tuple[Certificate, ...] = ()
+    cipher: str = ""
+    resumed: bool = False
+    opening: Opening = ""
+    unopened: int = 0
+    status_asked: bool = False
+    status_given: bool = False
     alerts: tuple[Alert, ...] = ()
     finished_at_s: float | None = None
     client_certificate_asked: bool = False
@@ -139,7 +220,9 @@ class Sealed(BaseModel):
 class Talk(BaseModel):
     """One TCP connection between a vehicle and a post.
 
-    opened: its beginning was captured. answered: the post accepted it. lost_bytes: not captured in the middle.
+    session: the identity the post gave; taken_up: the one the vehicle began with, empty for none. opened: its beginning was
+    captured. clocks: seconds each side's clock is ahead of the capture's, where both are told. answered: the post accepted
+    it. lost_bytes: not captured in the middle.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -151,20 +234,24 @@ class Talk(BaseModel):
     ev_address: str = ""
     evse_address: str = ""
     port: int = 0
+    session: str = ""
+    taken_up: str = ""
     opened: bool = True
     answered: bool = True
     protocol: str = ""
     turns: tuple[Turn, ...] = ()
     closings: tuple[Closing, ...] = ()
     sealed: Sealed | None = None
+    chains: tuple[Chain, ...] = ()
+    clocks: dict[Side, float] = {}
     lost_bytes: int = 0
     holes: int = 0
     repeated: int = 0
     messages: int = 0
     undecoded: int = 0
 
-    def of(self, *stems: str) -> list[Turn]:
-        return [t for t in self.turns if t.stem in stems]
+    def of(self, *kinds: str) -> list[Turn]:
+        return [t for t in self.turns if t.kind in kinds]
 
 
 class Discovery(BaseModel):

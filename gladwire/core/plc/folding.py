@@ -143,7 +143,18 @@ def _said(part: tuple[int, Heard] | None) -> Said | None:
     number, heard = part
     message = heard.message
     error = str(message.error) if message.error else ""
-    return Said(time_s=heard.time_s, number=number, name=message.name, fields=message.fields, error=error)
+    return Said(
+        time_s=heard.time_s,
+        number=number,
+        name=message.name,
+        fields=message.fields,
+        error=error,
+        signed=_is_signed(message),
+    )
+
+
+def _is_signed(message: Message) -> bool:
+    return any(name.startswith("Signature") for name in message.header)
 
 
 def fold(found: Iterable[_Exchange], protocol: str) -> tuple[Turn, ...]:

@@ -30,3 +30,5 @@ class FrameCapture:
     remarks: tuple[str, ...] = field(default=())
     recorded_at: str = ""
     first_at: float = 0.0
+    # Secrets the file itself carries, as a key log; never shown.
+    keylog: str = field(default="", repr=False)

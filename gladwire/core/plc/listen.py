@@ -8,9 +8,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+from gladwire.core.plc.chains import chains_of
 from gladwire.core.plc.conversation import (
+    SIDES,
     Alert,
-    Certificate,
     Closing,
     ConversationRecord,
     Discovery,
@@ -21,16 +22,16 @@ from gladwire.core.plc.conversation import (
 from gladwire.core.plc.folding import exchanges, fold
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.homeplug import read_mme
+from gladwire.core.plc.keylog import KeyLog, read_keylog
 from gladwire.core.plc.packets import Datagram, Management, Segment, packets
 from gladwire.core.plc.series import series_of
 from gladwire.core.plc.slac import SlacListener, mac_text
 from gladwire.core.plc.talking import Heard, Talking
 from gladwire.core.plc.tcp import Reassembly
-from gladwire.core.plc.tls import expired_at
+from gladwire.core.plc.tls_cipher import SUITES
 from gladwire.core.plc.v2gtp import SDP_PORT, read_sdp
 from gladwire.core.waveform import Waveform
 
-_SIDES: tuple[Side, Side] = ("ev", "evse")
 _SAME_FRAME_S = 0.01
 
 
@@ -43,9 +44,12 @@ class Listening:
     lanes: tuple[Waveform, ...]
 
 
-def listen(capture: FrameCapture) -> Listening:
-    """Hear a capture of frames. Never raises: what cannot be read is counted and said."""
-    ear = _Ear(capture)
+def listen(capture: FrameCapture, secrets: KeyLog | None = None) -> Listening:
+    """Hear a capture of frames, opening what is sealed with the secrets given and those the file itself carries.
+
+    Never raises: what cannot be read is counted and said.
+    """
+    ear = _Ear(capture, _carried(capture).with_more(secrets or KeyLog()))
     for packet in packets(_once(capture.frames)):
         if isinstance(packet, Segment):
             ear.segment(packet)
@@ -56,6 +60,13 @@ def listen(capture: FrameCapture) -> Listening:
         else:
             ear.kinds[packet.kind] += 1
     return ear.finished()
+
+
+def _carried(capture: FrameCapture) -> KeyLog:
+    try:
+        return read_keylog(capture.keylog)
+    except ValueError:
+        return KeyLog()
 
 
 def _once(frames: Sequence[Frame]) -> Sequence[Frame]:
@@ -73,8 +84,9 @@ def _once(frames: Sequence[Frame]) -> Sequence[Frame]:
 
 
 class _Ear:
-    def __init__(self, capture: FrameCapture) -> None:
+    def __init__(self, capture: FrameCapture, secrets: KeyLog) -> None:
         self.capture = capture
+        self.secrets = secrets
         self.reassembly = Reassembly()
         self.talking: dict[int, Talking] = {}
         self.slac = SlacListener()
@@ -86,7 +98,7 @@ class _Ear:
         connection = self.reassembly.connection_of(s)
         talk = self.talking.get(id(connection))
         if talk is None:
-            talk = self.talking[id(connection)] = Talking(len(self.talking), connection)
+            talk = self.talking[id(connection)] = Talking(len(self.talking), connection, secrets=self.secrets)
             self.links.append((s.time_s, mac_text(s.src_mac)))
         for piece in connection.feed(s):
             talk.hear(piece)
@@ -156,15 +168,19 @@ class _Ear:
             port=connection.ends[post][1],
             opened=connection.opened,
             answered=connection.answered or not connection.opened or bool(t.messages),
+            session=_session(t, "SessionSetupRes"),
+            taken_up=_session(t, "SessionSetupReq"),
             protocol=protocol,
             turns=fold(exchanges(numbered), protocol),
             closings=tuple(
                 Closing(
-                    time_s=e.time_s, by=_SIDES[e.by if ev == 0 else 1 - e.by], kind="rst" if e.kind == "rst" else "fin"
+                    time_s=e.time_s, by=SIDES[e.by if ev == 0 else 1 - e.by], kind="rst" if e.kind == "rst" else "fin"
                 )
                 for e in connection.endings
             ),
             sealed=self._sealed(t) if t.tls else None,
+            chains=chains_of(t.tls, t.messages, bool(t.swapped), self.capture.first_at),
+            clocks=_clocks(t, self.capture.first_at),
             lost_bytes=sum(h.lost for h in connection.halves),
             holes=sum(h.holes for h in connection.halves),
             repeated=sum(h.repeated for h in connection.halves),
@@ -181,26 +197,37 @@ class _Ear:
         return Sealed(
             version=view.version,
             offered=view.offered,
-            certificates=tuple(
-                Certificate(
-                    by=_SIDES[c.side],
-                    subject=c.subject,
-                    issuer=c.issuer,
-                    not_before=c.not_before,
-                    not_after=c.not_after,
-                    out_of_date=expired_at(c, self.capture.first_at),
-                )
-                for c in view.certificates
-            ),
-            alerts=tuple(Alert(time_s=a.time_s, by=_SIDES[a.side], name=a.name, fatal=a.fatal) for a in view.alerts),
+            cipher=SUITES[view.cipher].name if view.cipher in SUITES else f"{view.cipher:04x}" if view.cipher else "",
+            resumed=view.resumed,
+            opening=view.opening,
+            unopened=view.unopened,
+            status_asked=view.status_asked,
+            status_given=view.status_given,
+            alerts=tuple(Alert(time_s=a.time_s, by=SIDES[a.side], name=a.name, fatal=a.fatal) for a in view.alerts),
             finished_at_s=view.finished_s,
             client_certificate_asked=view.client_asked_for_certificate,
             records=(len(sizes[0]), len(sizes[1])),
             bytes=(sum(sizes[0]), sum(sizes[1])),
-            last_by=_SIDES[last[1]] if last else None,
+            last_by=SIDES[last[1]] if last else None,
             last_at_s=last[0] if last else None,
             longest_silence_s=max((b - a for a, b in pairwise(times)), default=0.0),
         )
+
+
+def _session(t: Talking, name: str) -> str:
+    """The session identity in the header of the first message of that name; empty for none or all noughts."""
+    found = next((str(m.message.header.get("SessionID", "")) for m in t.messages if m.message.name == name), "")
+    return found if found.strip("0") else ""
+
+
+def _clocks(t: Talking, first_at: float) -> dict[Side, float]:
+    """How far each side's clock is ahead of the capture's: ISO 15118-20 sends the time with every message, -2 the post's."""
+    off: dict[Side, float] = {}
+    for m in t.messages if first_at else ():
+        told = m.message.header.get("TimeStamp", m.message.fields.get("EVSETimeStamp"))
+        if told and SIDES[m.side] not in off:
+            off[SIDES[m.side]] = float(told) - first_at - m.time_s
+    return off
 
 
 def _address(raw: bytes) -> str:

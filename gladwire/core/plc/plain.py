@@ -8,9 +8,18 @@ from typing import Any, NamedTuple
 from gladwire.core.plc.conversation import Turn
 from gladwire.core.plc.exi.units import unit_of
 from gladwire.core.plc.folding import FLAGS, UNDECODED
-from gladwire.core.standards.v2g_codes import EV_ERRORS, POST_STATUS, PROTOCOLS, RESPONSES, meaning, stage_of
+from gladwire.core.standards.v2g_codes import (
+    EV_ERRORS,
+    ISO_20,
+    NOTICES,
+    POST_STATUS,
+    PROTOCOLS,
+    RENEGOTIATIONS,
+    RESPONSES,
+    meaning,
+)
 
-_PAID = {"Contract": "by contract", "ExternalPayment": "at the post"}
+_PAID = {"Contract": "by contract", "ExternalPayment": "at the post", "PnC": "by contract", "EIM": "at the post"}
 
 
 class Spoken(NamedTuple):
@@ -26,13 +35,15 @@ def speak(turn: Turn) -> Spoken:
     if turn.stem == UNDECODED:
         said = "Something that is not decoded here."
         return Spoken(said if turn.request else "", said if turn.answer else "", _remark(turn))
-    says = _SAYS.get(turn.stem)
+    says = _SAYS.get(turn.stem) or _SAYS.get(turn.kind)
+    if turn.stem == "ServiceDiscovery" and turn.protocol == ISO_20:
+        says = _services_20
     ev, evse = says(turn) if says else (f"{turn.stem}?" if turn.request else "", _other(turn))
     if not turn.request:
         ev = ""
     elif (error := turn.either("EVErrorCode")) not in (None, "NO_ERROR"):
         ev = f"{ev} But: {EV_ERRORS.get(str(error), error)}."
-    if turn.failed:
+    if turn.failed or (turn.warned and turn.stage == "authorise"):
         evse = f"No: {meaning(turn.response_code)}."
     elif not turn.answered:
         evse = ""
@@ -43,8 +54,7 @@ def speak(turn: Turn) -> Spoken:
 
 def stage_of_turn(turn: Turn) -> str:
     """The stage a turn belongs to; switching off belongs to the end."""
-    off = turn.asked("ReadyToChargeState") is False or turn.asked("ChargeProgress") == "Stop"
-    return "end" if off else stage_of(turn.stem)
+    return "end" if turn.switches == "off" else turn.stage
 
 
 def _status(turn: Turn) -> str:
@@ -52,12 +62,10 @@ def _status(turn: Turn) -> str:
     said = ""
     if status in ("EVSE_Shutdown", "EVSE_UtilityInterruptEvent", "EVSE_EmergencyShutdown", "EVSE_Malfunction"):
         said += f" I {_VERBS.get(str(status), POST_STATUS[str(status)])}."
-    if notify == "StopCharging":
-        said += " Please stop."
-    elif notify == "ReNegotiation":
-        said += " Let us negotiate anew."
+    if notify in NOTICES:
+        said += f" I ask {NOTICES[str(notify)]}."
     isolation = turn.either("EVSEIsolationStatus")
-    if isolation in ("Warning", "Fault") and turn.stem != "CableCheck":
+    if isolation in ("Warning", "Fault") and turn.kind != "CableCheck":
         said += f" Insulation: {isolation}."
     return said
 
@@ -88,20 +96,12 @@ def _quantity(turn: Turn, field: str) -> str:
     value = turn.either(field)
     if value is None:
         return "?"
-    path = next((p for p in turn.ranges if p == field or p.endswith("." + field)), None)
-    first, last = value, value
-    for said, keep in (
-        (turn.request, "first"),
-        (turn.answer, "first"),
-        (turn.last_request, "last"),
-        (turn.last_answer, "last"),
-    ):
-        for name, found in said.fields.items() if said else ():
-            if name == field or name.endswith("." + field):
-                first, last = (found, last) if keep == "first" else (first, found)
-    if path is None or first == last:
+    ran = turn.range_of(field)
+    firsts = [f for said in (turn.request, turn.answer) if said and (f := said.field(field)) is not None]
+    first, last = firsts[-1] if firsts else value, value
+    if ran is None or first == last:
         return _amount(last, unit)
-    low, high = turn.ranges[path]
+    low, high = ran
     if {low, high} == {first, last}:
         return f"{_plain(first)} → {_amount(last, unit)}"
     return f"{_plain(first)} → {_amount(last, unit)} ({_plain(low)} to {_plain(high)})"
@@ -168,12 +168,13 @@ def _chosen(turn: Turn) -> tuple[str, str]:
 
 def _may_i(turn: Turn) -> tuple[str, str]:
     processing = turn.told("EVSEProcessing")
+    way = _PAID.get(str(turn.asked("SelectedAuthorizationService")))
     answer = {
         "Finished": "Yes.",
         "Ongoing": "Not yet.",
         "Ongoing_WaitingForCustomerInteraction": "Waiting for the customer.",
     }
-    return "May I charge?", answer.get(str(processing), "?")
+    return f"May I charge{f', {way}' if way else ''}?", answer.get(str(processing), "?")
 
 
 def _limits(turn: Turn) -> tuple[str, str]:
@@ -207,24 +208,36 @@ def _precharge(turn: Turn) -> tuple[str, str]:
 
 
 def _power(turn: Turn) -> tuple[str, str]:
-    on = turn.asked("ReadyToChargeState") is True or turn.asked("ChargeProgress") == "Start"
-    if turn.asked("ChargeProgress") == "Renegotiate":
+    progress = turn.asked("ChargeProgress")
+    if progress in RENEGOTIATIONS:
         return "Let us negotiate anew.", "Good."
-    return ("Switch on.", "On.") if on else ("Switch off.", "Off.")
+    if progress == "Standby":
+        return "I wait; keep me connected.", "Good."
+    if turn.switches == "on" and turn.asked("EVProcessing") == "Ongoing":
+        return "I am getting ready; stay with me.", "Good."
+    return ("Switch on.", "On.") if turn.switches == "on" else ("Switch off.", "Off.")
 
 
 def _loop(turn: Turn) -> tuple[str, str]:
     soc = turn.either("EVRESSSOC")
     at = f" I am at {_quantity(turn, 'EVRESSSOC')}." if soc is not None else ""
     full = " I am full." if turn.asked("ChargingComplete") is True else ""
+    give = f"Give me {_quantity(turn, 'EVTargetCurrent')}."
+    if turn.asked("EVTargetCurrent") is None:
+        give = f"You decide, up to {_quantity(turn, 'EVMaximumCurrentLimit')}."
     return (
-        f"Give me {_quantity(turn, 'EVTargetCurrent')}.{at}{full}",
+        f"{give}{at}{full}",
         f"You get {_quantity(turn, 'EVSEPresentCurrent')} at {_quantity(turn, 'EVSEPresentVoltage')}.",
     )
 
 
 def _ac_loop(turn: Turn) -> tuple[str, str]:
     most = turn.either("EVSEMaxCurrent")
+    if turn.asked("EVPresentActivePower") is not None:
+        soc = f" I am at {_quantity(turn, 'EVRESSSOC')}." if turn.asked("EVRESSSOC") is not None else ""
+        limit = turn.told("EVSETargetActivePower")
+        told = f"Take up to {_quantity(turn, 'EVSETargetActivePower')}." if limit is not None else "Going on."
+        return f"I take {_quantity(turn, 'EVPresentActivePower')}.{soc}", told
     return "How is it going?", f"Up to {most:g} A." if most is not None else "Going on."
 
 
@@ -233,7 +246,81 @@ def _weld(turn: Turn) -> tuple[str, str]:
 
 
 def _stop(turn: Turn) -> tuple[str, str]:
-    return ("Let us pause." if turn.asked("ChargingSession") == "Pause" else "Let us end."), "Ended."
+    how = turn.asked("ChargingSession")
+    if how == "ServiceRenegotiation":
+        return "Let us choose services anew.", "Good."
+    why = turn.asked("EVTerminationExplanation") or turn.asked("EVTerminationCode")
+    because = f" Because: {why}." if why else ""
+    return (f"Let us pause.{because}", "Paused.") if how == "Pause" else (f"Let us end.{because}", "Ended.")
+
+
+def _ways_to_authorise(turn: Turn) -> tuple[str, str]:
+    fields = turn.answer.fields if turn.answer else {}
+    ways = [_PAID.get(v, v) for k, v in fields.items() if k.startswith("AuthorizationServices[")]
+    install = " I can install a contract." if turn.told("CertificateInstallationService") is True else ""
+    return "How may I authorise?", f"{(' or '.join(ways) or 'somehow').capitalize()}.{install}"
+
+
+# Source: ISO 15118-20:2022, 8.4, table of service identities, from memory.
+_SERVICES_20 = {
+    1: "AC",
+    2: "DC",
+    3: "wireless",
+    4: "pantograph",
+    5: "AC both ways",
+    6: "DC both ways",
+    7: "pantograph both ways",
+    65: "internet access",
+    66: "parking status",
+}
+
+
+def _named(turn: Turn, ending: str, request: bool) -> str:
+    said = turn.request if request else turn.answer
+    numbers = [v for k, v in said.fields.items() if k.endswith(ending)] if said else []
+    return ", ".join(_SERVICES_20.get(n, f"service {n}") for n in numbers)
+
+
+def _services_20(turn: Turn) -> tuple[str, str]:
+    return "What do you offer?", f"{_named(turn, '.ServiceID', False) or 'Nothing'}."
+
+
+def _detail(turn: Turn) -> tuple[str, str]:
+    service = _named(turn, "ServiceID", True) if turn.protocol == ISO_20 else f"service {turn.asked('ServiceID')}"
+    sets = sum(1 for k in (turn.answer.fields if turn.answer else {}) if k.endswith("ParameterSetID"))
+    return f"Tell me more of {service}.", f"{sets} way{'' if sets == 1 else 's'} to have it."
+
+
+def _services_chosen(turn: Turn) -> tuple[str, str]:
+    return f"I take {_named(turn, 'EnergyTransferService.ServiceID', True) or 'it'}.", "Good."
+
+
+def _schedule(turn: Turn) -> tuple[str, str]:
+    leave, want = turn.asked("DepartureTime"), turn.asked("EVTargetEnergyRequest")
+    wish = [
+        f"{want / 1000:g} kWh" if want is not None else "",
+        f"leave in {leave / 60:.0f} min" if leave is not None else "",
+    ]
+    ev = f"I want {' and '.join(w for w in wish if w)}." if any(wish) else "When may I have how much?"
+    if turn.ongoing:
+        return ev, "Not settled yet."
+    dynamic = any(k.startswith("Dynamic_") for k in (turn.answer.fields if turn.answer else {}))
+    return ev, "I decide as we go." if dynamic else "Here is a schedule."
+
+
+def _contract(turn: Turn) -> tuple[str, str]:
+    return f"My contract is {turn.asked('eMAID') or '?'}.", "Sign this challenge."
+
+
+def _certificate(turn: Turn) -> tuple[str, str]:
+    return "Give me a contract certificate.", "Not yet." if turn.ongoing else "Here it is."
+
+
+def _receipt(turn: Turn) -> tuple[str, str]:
+    reading = turn.asked("MeterReading")
+    if reading is None:
+        reading = turn.asked("ChargedEnergyReadingWh")
+    return f"I sign for {reading / 1000:.2f} kWh." if reading is not None else "I sign for the meter.", "Good."
 
 
 _SAYS: Mapping[str, Callable[[Turn], tuple[str, str]]] = {
@@ -252,6 +339,14 @@ _SAYS: Mapping[str, Callable[[Turn], tuple[str, str]]] = {
     "ChargingStatus": _ac_loop,
     "WeldingDetection": _weld,
     "SessionStop": _stop,
+    "AuthorizationSetup": _ways_to_authorise,
+    "ServiceSelection": _services_chosen,
+    "ServiceDetail": _detail,
+    "ScheduleExchange": _schedule,
+    "PaymentDetails": _contract,
+    "CertificateInstallation": _certificate,
+    "CertificateUpdate": _certificate,
+    "MeteringReceipt": _receipt,
 }
 
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from gladwire.core.plc.exi.fields import Fields
 from gladwire.core.plc.talking import Heard
+from gladwire.core.standards.v2g_codes import FIELDS_20
 from gladwire.core.waveform import Waveform
 
 RATE_HZ = 20.0
@@ -18,7 +19,8 @@ _MOST_SAMPLES = 4_000_000
 
 
 class Series(NamedTuple):
-    """One lane. quantity: of a power record; field: the path that carries it; factor: what makes its unit of the field's."""
+    """One lane. quantity: of a power record; field: the name that carries it, as DIN and ISO 15118-2 spell it; factor: what
+    makes its unit of the field's."""
 
     quantity: str
     title: str
@@ -37,8 +39,15 @@ SERIES: tuple[Series, ...] = (
     Series("post_max_v", "Volts the post allows", "V", "EVSEMaximumVoltageLimit"),
     Series("vehicle_max_a", "Amperes the vehicle can take", "A", "EVMaximumCurrentLimit"),
     Series("vehicle_max_kw", "Power the vehicle can take", "kW", "EVMaximumPowerLimit", 1e-3),
-    Series("soc_percent", "State of charge", "%", "DC_EVStatus.EVRESSSOC"),
+    Series("soc_percent", "State of charge", "%", "EVRESSSOC"),
+    Series("power_kw", "Power the vehicle takes", "kW", "EVPresentActivePower", 1e-3),
 )
+
+
+# Where the charge loop carries its numbers; limits told before it are no lane.
+_LOOP_PARENTS = ("DC_EVStatus", "DisplayParameters")
+_PHASES = ("_L2", "_L3")
+_NUMBER = {name: n for n, s in enumerate(SERIES) for name in (s.field, FIELDS_20.get(s.field, s.field))}
 
 
 def series_of(messages: Sequence[Heard], end_s: float) -> tuple[Waveform, ...]:
@@ -61,7 +70,16 @@ def series_of(messages: Sequence[Heard], end_s: float) -> tuple[Waveform, ...]:
 
 def _values(fields: Fields) -> list[tuple[int, float]]:
     """(number of the series, value) of what a message says."""
-    return [(n, fields[s.field]) for n, s in enumerate(SERIES) if fields.get(s.field) is not None]
+    found: dict[int, float] = {}
+    for path, value in fields.items():
+        parent, _, name = path.rpartition(".")
+        if parent and parent not in _LOOP_PARENTS and not parent.endswith("ControlMode"):
+            continue
+        number = _NUMBER.get(name.removesuffix("_L2").removesuffix("_L3"))
+        # Phases told apart add up; control modes repeat what the message itself says.
+        if number is not None and value is not None:
+            found[number] = found[number] + value if name.endswith(_PHASES) and number in found else value
+    return list(found.items())
 
 
 def _held(series: Series, times: np.ndarray, values: np.ndarray, end_s: float) -> Waveform:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from gladwire.core.plc.exi.decoder import ExiError
 from gladwire.core.plc.exi.grammar import grammar
+from gladwire.core.plc.keylog import KeyLog
 from gladwire.core.plc.message import Message, read_message
 from gladwire.core.plc.tcp import Connection, Piece
 from gladwire.core.plc.tls import TlsView, looks_like_tls
@@ -48,6 +49,8 @@ class Talking:
     connection: Connection
     splitters: tuple[Splitter, Splitter] = field(default_factory=lambda: (Splitter(), Splitter()))
     tls: TlsView | None = None
+    secrets: KeyLog = field(default_factory=KeyLog)
+    missed: list[int] = field(default_factory=lambda: [0, 0])
     keys: tuple[str, ...] = EARLIER
     offers: dict[int, str] = field(default_factory=dict)
     agreed: str = ""
@@ -55,19 +58,35 @@ class Talking:
     messages: list[Heard] = field(default_factory=list)
     seen: dict[bytes, Message] = field(default_factory=dict)
     begun: bool = False
+    crumbs: list[Piece] = field(default_factory=list)
 
     def hear(self, piece: Piece) -> None:
         """Bytes of one end that are now in order."""
         side = piece.side
         if not self.begun:
+            # A handshake may come in crumbs: three bytes tell what the connection is.
+            self.crumbs.append(piece)
+            start = b"".join(p.data for p in self.crumbs if p.side == self.crumbs[0].side)
+            if len(start) < 3:
+                return
             self.begun = True
-            if looks_like_tls(piece.data):
-                self.tls = TlsView()
-        if self.tls is not None:
-            self.tls.feed(piece.time_s, side, piece.data, piece.lost)
+            if looks_like_tls(start):
+                self.tls = TlsView(self.secrets)
+            held, self.crumbs = self.crumbs, []
+            for crumb in held:
+                self.hear(crumb)
             return
-        for parcel in self.splitters[side].feed(piece.time_s, piece.frame, piece.data, piece.lost):
-            self.parcel(side, parcel)
+        if self.tls is None:
+            self._said(piece, piece.data, piece.lost)
+            return
+        self.missed[side] += piece.lost
+        for plain in self.tls.feed(piece.time_s, side, piece.data, piece.lost):
+            self._said(piece, plain, self.missed[side])
+            self.missed[side] = 0
+
+    def _said(self, piece: Piece, data: bytes, lost: int) -> None:
+        for parcel in self.splitters[piece.side].feed(piece.time_s, piece.frame, data, lost):
+            self.parcel(piece.side, parcel)
 
     def parcel(self, side: int, parcel: Parcel) -> None:
         if parcel.kind == EXI:

@@ -12,7 +12,7 @@ from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.diagnosis.ranking import rank
 from gladwire.core.findings import SEVERITIES, Finding, apply
 from gladwire.core.mains_rules import Ac
-from gladwire.core.plc.consequences import causes_before_consequences
+from gladwire.core.plc.consequences import causes_before_consequences, in_its_own_standard
 from gladwire.core.session.outcome import Outcome, outcome_of, verdict_sentence
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import StageResult, placed, spine_of
@@ -65,7 +65,8 @@ def _findings(scene: Scene) -> Iterator[Finding]:
             if contactor.switched:
                 yield from apply(rules.CONTACTOR, Switching(whole, contactor))
     for conversation in scene.conversations:
-        yield from causes_before_consequences(apply(rules.CONVERSATION, conversation), conversation)
+        found = in_its_own_standard(apply(rules.CONVERSATION, conversation), conversation)
+        yield from causes_before_consequences(found, conversation)
     for power in scene.powers:
         for finding in apply(rules.POWER, power):
             # How a session ended is told by what was said and switched, where that was captured.

@@ -106,6 +106,8 @@ def _asks_for_ac(scene: Scene) -> bool:
     for conversation in scene.conversations:
         for talk in conversation.talks:
             for turn in talk.of("ChargeParameterDiscovery"):
+                if turn.stem != turn.kind:  # ISO 15118-20 says it in the message's name
+                    return turn.stem.startswith("AC_")
                 kind = turn.asked("RequestedEnergyTransferMode") or turn.asked("EVRequestedEnergyTransferType")
                 if kind:
                     return str(kind).startswith("AC")

@@ -7,11 +7,10 @@ from collections.abc import Callable, Mapping, Sequence
 from gladwire.core.findings import Finding
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import Talk
-from gladwire.core.plc.rules.loop import LOOPS, most_amps
+from gladwire.core.plc.rules.loop import most_amps, top
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.verdict import Verdict
 from gladwire.core.standards.dc_limits import FLOWS_A
-from gladwire.core.standards.v2g_codes import stage_of
 
 # Findings that break whichever stage they happen in.
 ANYWHERE = frozenset(
@@ -31,10 +30,18 @@ BREAKING: Mapping[str, frozenset[str]] = {
         {"slac_no_answer", "slac_broke_off", "slac_match_refused", "slac_wrong_post", "slac_not_joined"}
     ),
     "link": frozenset(
-        {"sdp_no_answer", "sdp_security", "tcp_refused", "tcp_never_opened", "tls_failed", "tls_certificate_out"}
+        {
+            "sdp_no_answer",
+            "sdp_security",
+            "tcp_refused",
+            "tcp_never_opened",
+            "tls_failed",
+            "tls_certificate_out",
+            "chain_incomplete",
+        }
     ),
-    "agree": ANYWHERE | {"no_common_protocol"},
-    "authorise": ANYWHERE | {"authorisation_refused", "authorisation_endless"},
+    "agree": ANYWHERE | {"no_common_protocol", "resume_refused"},
+    "authorise": ANYWHERE | {"authorisation_refused", "authorisation_endless", "tls_certificate_out"},
     "parameters": ANYWHERE | {"limits_voltage", "limits_current", "nothing_offered", "parameters_endless"},
     "insulation": ANYWHERE | {"insulation_status", "insulation_no_verdict"},
     "precharge": ANYWHERE | {"precharge_not_reached"},
@@ -52,27 +59,16 @@ _PROVES: Mapping[str, str] = {
     "precharge": "precharge_reached",
     "ramp": "power_on",
 }
-# Messages that are only sent once the stage is behind.
-_ORDER: tuple[tuple[str, tuple[str, ...]], ...] = (
-    ("agree", ("supportedAppProtocol", "SessionSetup", "ServiceDiscovery", "ServiceDetail")),
-    ("authorise", ("PaymentDetails", "Authorization", "ContractAuthentication", "CertificateInstallation")),
-    ("parameters", ("ChargeParameterDiscovery",)),
-    ("insulation", ("CableCheck",)),
-    ("precharge", ("PreCharge",)),
-    ("ramp", ("PowerDelivery",)),
-    ("hold", LOOPS),
-)
-# Read and not yet judged stage by stage.
-NEWER = "ISO15118-20"
-_ENDED = ("vehicle_ended", "session_stopped", "stop_followed", "stop_ignored")
+# The order in which stages are talked through; later ones are only spoken of once the earlier are behind.
+_ORDER = ("agree", "authorise", "parameters", "insulation", "precharge", "ramp", "hold")
+_DRAWS_W = 100.0
+_ENDED = ("vehicle_ended", "session_stopped", "stop_followed", "stop_ignored", "paused")
 
 
 def turns_beyond(scene: Scene, stage: str) -> bool:
     """Whether something was said that is only said once this stage is passed."""
-    keys = [key for key, _ in _ORDER]
-    later = _ORDER[keys.index(stage) + 1 :] if stage in keys else _ORDER
-    stems = {stem for _, group in later for stem in group}
-    return any(t.stem in stems and t.answer and not t.failed for talk in talks(scene) for t in talk.turns)
+    later = _ORDER[_ORDER.index(stage) + 1 :] if stage in _ORDER else _ORDER
+    return any(t.stage in later and t.answer and not t.failed for talk in talks(scene) for t in talk.turns)
 
 
 def talks(scene: Scene) -> list[Talk]:
@@ -111,11 +107,7 @@ def _open(scene: Scene, findings: Sequence[Finding], stage: str) -> Verdict:
         return Verdict("not_captured", "No connection in this capture.")
     if turns_beyond(scene, stage):
         return Verdict("proven", "Passed: later stages are heard.")
-    newer = [t for talk in talks(scene) if talk.protocol == NEWER for t in talk.turns if stage_of(t.stem) == stage]
-    if newer:
-        why = "Heard, in ISO 15118-20: its messages are shown, and only refusals, silence and endings are judged."
-        return Verdict("not_captured", why, "heard", newer[0].start_s, newer[-1].end_s)
-    asked = [t for talk in talks(scene) for t in talk.turns if t.stem in dict(_ORDER).get(stage, ())]
+    asked = [t for talk in talks(scene) for t in talk.turns if stage in _ORDER and t.stage == stage]
     if asked:
         last = asked[-1]
         why = f"Begun at {asked[0].start_s:.2f} s; the capture ends before it is decided."
@@ -163,10 +155,49 @@ def _end(scene: Scene, findings: Sequence[Finding]) -> Verdict:
     return Verdict("not_captured", "The session did not get to its end in this capture.")
 
 
+def _energise(scene: Scene, findings: Sequence[Finding]) -> Verdict:
+    drawn = _drawn(scene)
+    if drawn:
+        return Verdict("proven", f"The post's contactor closed: {drawn.why}", "closed", drawn.start_s, drawn.end_s)
+    on = _find(findings, "power_on")
+    if on:
+        why = f"{on.text} That is what was said; mains behind the contactor was not captured."
+        return Verdict("not_captured", why, "said on", on.start_s, on.end_s)
+    return _open(scene, findings, "ramp")
+
+
+def _drawn(scene: Scene) -> Verdict | None:
+    """Current that flows, by the vehicle's own word or by the meter the post quotes."""
+    for talk in talks(scene):
+        loops = talk.of("ChargingStatus")
+        watts = max((top(t, "EVPresentActivePower") for t in loops), default=0.0)
+        if watts > _DRAWS_W:
+            at = next(t for t in loops if top(t, "EVPresentActivePower") > _DRAWS_W)
+            said = f"{watts / 1000:.1f} kW"
+            return Verdict(
+                "proven", f"the vehicle takes up to {said} by its own word.", said, at.start_s, loops[-1].end_s
+            )
+        meters = [v for t in loops if (v := t.told("MeterReading") or t.told("ChargedEnergyReadingWh")) is not None]
+        first = loops[0].answer.field("MeterReading") if loops and loops[0].answer else None
+        if meters and first is not None and meters[-1] > first:
+            why = f"the post's meter counts {meters[-1] - first:.0f} Wh in the loop."
+            return Verdict("proven", why, f"{meters[-1] - first:.0f} Wh", loops[0].start_s, loops[-1].end_s)
+    return None
+
+
+def _draw(scene: Scene, findings: Sequence[Finding]) -> Verdict:
+    drawn = _drawn(scene)
+    if drawn:
+        return drawn._replace(why=drawn.why[0].upper() + drawn.why[1:])
+    return Verdict("not_captured", "Current was not captured, nor told in messages.")
+
+
 TALKED: Mapping[str, Callable[[Scene, Sequence[Finding]], Verdict]] = {
     **{stage: _by_finding(stage) for stage in _PROVES},
     "agree": _agree,
     "ramp": _ramp,
+    "energise": _energise,
+    "draw": _draw,
     "hold": _hold,
     "end": _end,
 }

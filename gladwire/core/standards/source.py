@@ -38,9 +38,18 @@ ISO_15118_3_MATCHING = Source(key="iso15118-3-matching", document="ISO 15118-3:2
 HOMEPLUG_GP = Source(key="homeplug-gp", document="HomePlug Green PHY 1.1.1", place="management messages")
 ISO_15118_2 = Source(key="iso15118-2", document="ISO 15118-2:2013", place="messages and their order")
 ISO_15118_2_TIMERS = Source(key="iso15118-2-timers", document="ISO 15118-2:2013", place="8.7, timers")
+ISO_15118_20 = Source(key="iso15118-20", document="ISO 15118-20:2022", place="messages and their order")
+ISO_15118_20_TIMERS = Source(key="iso15118-20-timers", document="ISO 15118-20:2022", place="8.7, timers")
+ISO_15118_20_TRANSPORT = Source(
+    key="iso15118-20-transport", document="ISO 15118-20:2022", place="7, SDP, V2GTP, TCP, TLS"
+)
 ISO_15118_2_TRANSPORT = Source(key="iso15118-2-transport", document="ISO 15118-2:2013", place="7, SDP, V2GTP, TCP, TLS")
 DIN_70121 = Source(key="din70121", document="DIN SPEC 70121:2014", place="messages and timers")
 IEC_61851_23 = Source(key="iec61851-23", document="IEC 61851-23:2014", place="insulation, pre-charge, stop")
+ISO_15118_2_CONTRACT = Source(key="iso15118-2-contract", document="ISO 15118-2:2013", place="7.9 and 8.4.3, contract")
+RFC_5280 = Source(key="rfc5280", document="RFC 5280", place="certificates and their paths")
+RFC_5280_STATUS = Source(key="rfc6066", document="RFC 6066", place="8, certificate status")
+RFC_9850 = Source(key="rfc9850", document="RFC 9850", place="key log format")
 PRACTICE = Source(key="practice", document="common practice", place="", from_memory=False)
 MEASUREMENT = Source(key="measurement", document="this capture", place="", from_memory=False)
 
@@ -64,9 +73,16 @@ SOURCES = (
     HOMEPLUG_GP,
     ISO_15118_2,
     ISO_15118_2_TIMERS,
+    ISO_15118_20,
+    ISO_15118_20_TIMERS,
+    ISO_15118_20_TRANSPORT,
     ISO_15118_2_TRANSPORT,
     DIN_70121,
     IEC_61851_23,
+    ISO_15118_2_CONTRACT,
+    RFC_5280,
+    RFC_5280_STATUS,
+    RFC_9850,
     PRACTICE,
     MEASUREMENT,
 )

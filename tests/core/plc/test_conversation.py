@@ -2,14 +2,7 @@
 
 from __future__ import annotations
 
-import datetime
-import ssl
-
 import pytest
-from cryptography import x509
-from cryptography.hazmat.primitives import hashes, serialization
-from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.x509.oid import NameOID
 
 from gladwire.core.analysis import Analysis, take
 from gladwire.core.plc.finding_messages import looking_for
@@ -20,7 +13,7 @@ from gladwire.core.plc.plain import speak
 from gladwire.core.simulate.plc.matching import Listener
 from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.session import Plan, play
-from gladwire.core.simulate.plc.wire import BROADCAST, Line, Station, Wire
+from gladwire.core.simulate.plc.wire import BROADCAST, Station, Wire
 
 MINE, OTHER = Station(bytes.fromhex("02d00d000042")), Station(bytes.fromhex("02d00d000043"))
 # plan, the stage that fails, the one fault that is told
@@ -145,91 +138,6 @@ def test_a_neighbours_matching_is_named_and_not_mixed_in() -> None:
     assert len(analysis.conversation.slac) == 2
     assert analysis.outcome == "charged"
     assert any("2 vehicles" in f.text for f in analysis.findings)
-
-
-def _certificate(days: int) -> tuple[bytes, bytes]:
-    """(certificate, key) in PEM, valid for so many days from a fixed one on."""
-    key = ec.generate_private_key(ec.SECP256R1())
-    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "SECC harbour 42")])
-    start = datetime.datetime(2026, 1, 1, tzinfo=datetime.UTC)
-    made = (
-        x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key())
-        .serial_number(7).not_valid_before(start).not_valid_after(start + datetime.timedelta(days=days))
-        .sign(key, hashes.SHA256())
-    )  # fmt: skip
-    private = key.private_bytes(
-        serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
-    )
-    return made.public_bytes(serialization.Encoding.PEM), private
-
-
-def sealed(tmp_path_factory: pytest.TempPathFactory, version: ssl.TLSVersion, days: int, trusting: bool) -> list[Frame]:
-    """Frames of a real TLS handshake (OpenSSL through Python's ssl) and a few bytes either way."""
-    folder = tmp_path_factory.mktemp("tls")
-    certificate, key = _certificate(days)
-    (folder / "c.pem").write_bytes(certificate)
-    (folder / "k.pem").write_bytes(key)
-    server = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
-    server.load_cert_chain(folder / "c.pem", folder / "k.pem")
-    client = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
-    client.check_hostname = False
-    client.verify_mode = ssl.CERT_NONE if trusting else ssl.CERT_REQUIRED
-    client.minimum_version = client.maximum_version = version
-    bios = [(ssl.MemoryBIO(), ssl.MemoryBIO()) for _ in range(2)]
-    ends = [client.wrap_bio(*bios[0]), server.wrap_bio(*bios[1], server_side=True)]
-    wire = Wire(1.0)
-    line = Line(wire, (Station(bytes.fromhex("02a1b2c3d4e5")), MINE))
-    line.open()
-    failed = False
-    for _ in range(6):
-        for side in (0, 1):
-            try:
-                ends[side].do_handshake()
-            except ssl.SSLWantReadError:
-                pass
-            except ssl.SSLError:
-                failed = True
-            if data := bios[side][1].read():
-                line.say(side, data)
-                bios[1 - side][0].write(data)
-            wire.time_s += 0.02
-    for side in (0, 1) if not failed else ():
-        ends[side].write(b"\x01\xfe\x80\x01 secret")
-        line.say(side, bios[side][1].read())
-        wire.time_s += 0.5
-    line.close(1)
-    wire.time_s += 3.0
-    wire.homeplug(BROADCAST, MINE.mac, 0x0016, b"\0")
-    return wire.frames
-
-
-@pytest.mark.parametrize("version", [ssl.TLSVersion.TLSv1_2, ssl.TLSVersion.TLSv1_3])
-def test_a_sealed_conversation_says_what_it_can(
-    tmp_path_factory: pytest.TempPathFactory, version: ssl.TLSVersion
-) -> None:
-    analysis = judged(sealed(tmp_path_factory, version, 4000, trusting=True))
-    seen = analysis.conversation.talks[0].sealed
-    assert seen.version == {ssl.TLSVersion.TLSv1_2: "TLS 1.2", ssl.TLSVersion.TLSv1_3: "TLS 1.3"}[version]
-    codes = {f.code for f in analysis.findings}
-    assert "tls_sealed" in codes
-    assert not [f for f in analysis.findings if f.severity == "fault"]
-    states = {s.stage: s for s in analysis.stages}
-    assert states["link"].state == "proven"
-    assert "sealed" in states["agree"].why
-    if version == ssl.TLSVersion.TLSv1_2:
-        assert [(c.by, c.subject, c.not_after) for c in seen.certificates] == [
-            ("evse", "CN=SECC harbour 42", "2036-12-14")
-        ]
-
-
-def test_a_refused_handshake_names_alert_and_side_and_old_certificates_their_dates(
-    tmp_path_factory: pytest.TempPathFactory,
-) -> None:
-    refused = judged(sealed(tmp_path_factory, ssl.TLSVersion.TLSv1_2, 4000, trusting=False))
-    assert [f.code for f in refused.findings if f.severity == "fault"] == ["tls_failed"]
-    assert "the vehicle sent the alert unknown_ca" in refused.verdict
-    expired = judged(sealed(tmp_path_factory, ssl.TLSVersion.TLSv1_2, 30, trusting=True))
-    assert "tls_certificate_out" in {f.code for f in expired.findings}
 
 
 def test_turns_fold_loops_and_speak_in_plain_words() -> None:

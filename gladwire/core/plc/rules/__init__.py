@@ -4,16 +4,32 @@ from __future__ import annotations
 
 from gladwire.core.findings import Rule
 from gladwire.core.plc.conversation import ConversationRecord
-from gladwire.core.plc.rules import agree, capture, ending, insulation, link, loop, match, parameters, silence
+from gladwire.core.plc.rules import (
+    agree,
+    capture,
+    contract,
+    ending,
+    insulation,
+    link,
+    loop,
+    match,
+    parameters,
+    resuming,
+    sealing,
+    silence,
+)
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
     *match.RULES,
     *link.RULES,
+    *sealing.RULES,
     *agree.RULES,
+    *contract.RULES,
     *parameters.RULES,
     *insulation.RULES,
     *loop.RULES,
     *silence.RULES,
     *ending.RULES,
+    *resuming.RULES,
     *capture.RULES,
 )

@@ -10,10 +10,16 @@ from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
 from gladwire.core.plc.plain import offers_of
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.source import ISO_15118_2, PRACTICE
-from gladwire.core.standards.v2g_codes import MESSAGES, meaning, stage_of
+from gladwire.core.standards.v2g_codes import meaning, purpose_of
 from gladwire.core.standards.v2g_timers import ongoing_max_s, timer_source
 
 AUTHORISING = ("Authorization", "ContractAuthentication")
+AUTHORISED_BY = {
+    "Contract": "by contract",
+    "PnC": "by contract",
+    "ExternalPayment": "by card, app or key at the post",
+    "EIM": "by card, app or key at the post",
+}
 SWITCHING = ("FAILED_PowerDeliveryNotApplied", "FAILED_ContactorError", "FAILED_EVSEPresentVoltageToLow")
 UNSUITED = (
     "FAILED_WrongChargeParameter",
@@ -69,21 +75,22 @@ def _refusing(wanted: tuple[str, ...] | None) -> Callable[[ConversationRecord], 
                 told = turn.response_code in (wanted or (*SWITCHING, *UNSUITED))
                 if turn.stem in (*AUTHORISING, "PaymentDetails") or told == (wanted is None):
                     continue
-                what = MESSAGES.get(turn.stem, ("", ""))[1]
+                what = purpose_of(turn.stem)
                 times = f" {turn.count} times" if turn.count > 1 else ""
                 text = (
                     f"The post answers {turn.stem}Req{f' ({what})' if what else ''} with {turn.response_code}{times} at "
                     f"{turn.start_s:.2f} s: {meaning(turn.response_code)}."
                 )
-                yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK", stage=stage_of(turn.stem))
+                yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK", stage=turn.stage)
 
     return check
 
 
 def _refused(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
-        for turn in _refusals(talk):
-            if turn.stem in (*AUTHORISING, "PaymentDetails"):
+        for turn in talk.of(*AUTHORISING, "PaymentDetails"):
+            # ISO 15118-20 refuses an authorisation with a warning, after which another may be tried.
+            if turn.failed or turn.warned:
                 text = (
                     f"Authorisation refused at {turn.start_s:.2f} s: the post answers {turn.stem}Req with "
                     f"{turn.response_code}, {meaning(turn.response_code)}."
@@ -94,17 +101,24 @@ def _refused(record: ConversationRecord) -> Iterator[Fact]:
 def _warned(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
         for turn in talk.turns:
-            if turn.response_code == "OK_CertificateExpiresSoon":
+            told = turn.warned and turn.stem not in AUTHORISING
+            if told or turn.response_code == "OK_CertificateExpiresSoon":
                 text = f"With {turn.stem}Res the post says: {meaning(turn.response_code)}."
-                yield Fact("note", text, turn.start_s, turn.end_s, turn.response_code, "OK", stage=stage_of(turn.stem))
+                yield Fact(
+                    "suspect" if told else "note",
+                    text,
+                    turn.start_s,
+                    turn.end_s,
+                    turn.response_code,
+                    "OK",
+                    stage=turn.stage,
+                )
 
 
 def _authorising(talk: Talk) -> tuple[list[Turn], list[Turn]]:
     """(turns in which the post has not decided, turns in which it has)."""
-    turns = [t for t in talk.of(*AUTHORISING) if not t.failed]
-    waiting = [t for t in turns if str(t.told("EVSEProcessing")).startswith("Ongoing")]
-    done = [t for t in turns if t.told("EVSEProcessing") == "Finished"]
-    return waiting, done
+    turns = [t for t in talk.of(*AUTHORISING) if not t.failed and not t.warned]
+    return [t for t in turns if t.ongoing], [t for t in turns if t.told("EVSEProcessing") == "Finished"]
 
 
 def _authorised(record: ConversationRecord) -> Iterator[Fact]:
@@ -112,14 +126,11 @@ def _authorised(record: ConversationRecord) -> Iterator[Fact]:
         waiting, done = _authorising(talk)
         if done:
             took = done[0].end_s - (waiting[0] if waiting else done[0]).start_s
-            how = next(
-                (
-                    t.asked("SelectedPaymentOption")
-                    for t in talk.of("PaymentServiceSelection", "ServicePaymentSelection")
-                ),
-                None,
+            chosen = talk.of("PaymentServiceSelection", "ServicePaymentSelection")
+            how = done[0].asked("SelectedAuthorizationService") or next(
+                (t.asked("SelectedPaymentOption") for t in chosen), None
             )
-            by = {"Contract": "by contract", "ExternalPayment": "by card, app or key at the post"}.get(str(how), "")
+            by = AUTHORISED_BY.get(str(how), "")
             text = f"Authorised {by + ' ' if by else ''}after {seconds(took)}."
             yield Fact(
                 "normal",

@@ -9,7 +9,6 @@ from gladwire.core.plc.conversation import ConversationRecord
 from gladwire.core.plc.folding import UNDECODED
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.source import MEASUREMENT
-from gladwire.core.standards.v2g_codes import stage_of
 
 
 def _holes(record: ConversationRecord) -> Iterator[Fact]:
@@ -42,7 +41,7 @@ def _undecoded(record: ConversationRecord) -> Iterator[Fact]:
         ]
         for turn, said in [pair for pair in broken if pair[0].stem != UNDECODED][:3]:
             text = f"{said.name or 'A message'} at {said.time_s:.2f} s does not decode whole: {said.error}."
-            yield Fact("note", text, said.time_s, said.time_s, said.error, "decodes whole", stage=stage_of(turn.stem))
+            yield Fact("note", text, said.time_s, said.time_s, said.error, "decodes whole", stage=turn.stage)
         sealed_up = [said for turn, said in broken if turn.stem == UNDECODED]
         if sealed_up:
             text = f"From {sealed_up[0].time_s:.2f} s on messages cannot be read: {sealed_up[0].error}."

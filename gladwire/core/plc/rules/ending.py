@@ -12,7 +12,7 @@ from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.plc.rules.loop import LOOPS, switched_on
 from gladwire.core.standards.dc_limits import SAFE_V, STOP_IGNORED_S
 from gladwire.core.standards.source import IEC_61851_23, ISO_15118_2, ISO_15118_2_TRANSPORT, PRACTICE
-from gladwire.core.standards.v2g_codes import STOPPING, stage_of
+from gladwire.core.standards.v2g_codes import STOP_NOTICES, STOPPING
 
 _SETTLED_S = 1.0
 
@@ -22,7 +22,7 @@ def stop_asked(talk: Talk) -> Turn | None:
     for turn in talk.of(*LOOPS):
         if turn.failed:
             continue
-        if turn.either("EVSENotification") == "StopCharging" or turn.either("EVSEStatusCode") in STOPPING:
+        if turn.told("EVSENotification") in STOP_NOTICES or turn.told("EVSEStatusCode") in STOPPING:
             return turn
     return None
 
@@ -31,8 +31,7 @@ def switched_off(talk: Talk) -> Turn | None:
     """The request that switched power off, after it was on."""
     on = switched_on(talk)
     for turn in talk.of("PowerDelivery"):
-        off = turn.asked("ReadyToChargeState") is False or turn.asked("ChargeProgress") == "Stop"
-        if off and (on is None or turn.start_s > on.start_s):
+        if turn.switches == "off" and (on is None or turn.start_s > on.start_s):
             return turn
     return None
 
@@ -45,11 +44,8 @@ def _followed(record: ConversationRecord) -> Iterator[Fact]:
         off = switched_off(talk)
         until = off.start_s if off else max(t.end_s for t in talk.of(*LOOPS))
         waited = until - asked.start_s
-        what = (
-            asked.either("EVSENotification")
-            if asked.either("EVSENotification") == "StopCharging"
-            else asked.either("EVSEStatusCode")
-        )
+        notice = asked.told("EVSENotification")
+        what = notice if notice in STOP_NOTICES else asked.told("EVSEStatusCode")
         if waited <= STOP_IGNORED_S:
             if off:
                 text = (
@@ -110,7 +106,7 @@ def _reset(record: ConversationRecord) -> Iterator[Fact]:
             f"The {who} {how} the connection at {first.time_s:.2f} s, {seconds(silent)} after {last.stem}, "
             "without ending the session."
         )
-        yield Fact("fault", text, last.end_s, first.time_s, how, "SessionStop first", stage=stage_of(last.stem))
+        yield Fact("fault", text, last.end_s, first.time_s, how, "SessionStop first", stage=last.stage)
 
 
 def _weld(record: ConversationRecord) -> Iterator[Fact]:
@@ -132,7 +128,8 @@ def _weld(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _again(record: ConversationRecord) -> Iterator[Fact]:
-    ours = [t for t in record.talks if t.turns or t.sealed]
+    sessions = {t.session for t in record.talks if t.session}
+    ours = [t for t in record.talks if (t.turns or t.sealed) and t.taken_up not in sessions]
     if len(ours) < 2:
         return
     macs = {t.ev_mac for t in ours}

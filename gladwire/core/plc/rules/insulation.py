@@ -10,7 +10,7 @@ from gladwire.core.plc.conversation import ConversationRecord, Talk
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.dc_limits import CLOSE_V, INSULATION_FAULT_OHM_PER_V, INSULATION_WARNING_OHM_PER_V
 from gladwire.core.standards.source import IEC_61851_23
-from gladwire.core.standards.v2g_timers import CABLE_CHECK_S, PRECHARGE_S, timer_source
+from gladwire.core.standards.v2g_timers import CABLE_CHECK_S, precharge_max_s, timer_source
 
 _SETTLED_S = 1.0
 
@@ -18,12 +18,16 @@ _SETTLED_S = 1.0
 def _passed(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
         turns = talk.of("CableCheck")
-        done = [t for t in turns if t.told("EVSEProcessing") == "Finished" and not t.failed]
+        done = [t for t in turns if t.done]
         if done:
             status = done[-1].either("EVSEIsolationStatus") or "no status"
             took = done[-1].end_s - turns[0].start_s
             if status not in ("Fault", "Warning"):
                 text = f"The cable check finished after {seconds(took)} with insulation {status}."
+                if status == "no status":
+                    text = (
+                        f"The cable check finished after {seconds(took)}; this protocol carries no insulation status."
+                    )
                 yield Fact(
                     "normal",
                     text,
@@ -42,8 +46,8 @@ def _status(record: ConversationRecord) -> Iterator[Fact]:
             if status not in ("Warning", "Fault") or status in told:
                 continue
             told.add(status)
-            where = "in the cable check" if turn.stem == "CableCheck" else f"with {turn.stem}Res"
-            stage = "insulation" if turn.stem == "CableCheck" else "hold"
+            where = "in the cable check" if turn.kind == "CableCheck" else f"with {turn.stem}Res"
+            stage = "insulation" if turn.kind == "CableCheck" else "hold"
             if status == "Fault":
                 text = (
                     f"The post reports an insulation fault {where} at {turn.start_s:.2f} s: under "
@@ -61,7 +65,7 @@ def _status(record: ConversationRecord) -> Iterator[Fact]:
 def _no_verdict(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
         turns = talk.of("CableCheck")
-        if not turns or any(t.told("EVSEProcessing") == "Finished" or t.failed for t in turns):
+        if not turns or any(t.done or t.failed for t in turns):
             continue
         lasted = turns[-1].end_s - turns[0].start_s
         over = lasted > CABLE_CHECK_S
@@ -71,10 +75,9 @@ def _no_verdict(record: ConversationRecord) -> Iterator[Fact]:
             continue  # silence is told on its own
         by = f"longer than the {CABLE_CHECK_S:g} s the vehicle waits" if over else "when the session ended"
         start = turns[0].start_s if over else turns[-1].end_s
-        text = (
-            f"The cable check gave no verdict in {seconds(lasted)}, {by}; the last status was "
-            f"{turns[-1].either('EVSEIsolationStatus')}."
-        )
+        status = turns[-1].either("EVSEIsolationStatus")
+        last = f"; the last status was {status}" if status else ""
+        text = f"The cable check gave no verdict in {seconds(lasted)}, {by}{last}."
         yield Fact(
             "fault",
             text,
@@ -112,18 +115,17 @@ def _not_reached(record: ConversationRecord) -> Iterator[Fact]:
         last, turns = gap(talk), talk.of("PreCharge")
         if last is None:
             continue
-        lasted = turns[-1].end_s - turns[0].start_s
-        went_on = any(t.start_s > turns[-1].start_s for t in talk.of("PowerDelivery") if t.asked("ReadyToChargeState") is True
-                      or t.asked("ChargeProgress") == "Start")  # fmt: skip
+        lasted, limit = turns[-1].end_s - turns[0].start_s, precharge_max_s(talk.protocol)
+        went_on = any(t.start_s > turns[-1].start_s for t in talk.of("PowerDelivery") if t.switches == "on")
         over = talk.closings or record.end_s - turns[-1].end_s > _SETTLED_S
-        if last[2] > CLOSE_V and lasted > _SETTLED_S and (over or lasted > PRECHARGE_S):
+        if last[2] > CLOSE_V and lasted > _SETTLED_S and (over or lasted > limit):
             text = (
                 f"Pre-charge did not come near: {last[1]:.1f} V present, {last[0]:.1f} V asked, {last[2]:.1f} V apart after "
                 f"{seconds(lasted)}."
             )
             yield Fact("fault", text, turns[0].start_s, turns[-1].end_s, f"{last[2]:.1f} V apart",
-                       f"within {CLOSE_V:g} V in {PRECHARGE_S:g} s")  # fmt: skip
-        elif last[2] <= CLOSE_V and not went_on and lasted > PRECHARGE_S and over:
+                       f"within {CLOSE_V:g} V in {limit:g} s")  # fmt: skip
+        elif last[2] <= CLOSE_V and not went_on and lasted > limit and over:
             text = (
                 f"Pre-charge came to {last[1]:.1f} V, {last[2]:.1f} V from what was asked, and the vehicle "
                 f"went on asking for {seconds(lasted)} without closing its contactors."
@@ -134,7 +136,7 @@ def _not_reached(record: ConversationRecord) -> Iterator[Fact]:
                 turns[0].start_s,
                 turns[-1].end_s,
                 f"{lasted:.1f} s",
-                f"PowerDelivery within {PRECHARGE_S:g} s",
+                f"PowerDelivery within {limit:g} s",
             )
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Rule, only
 from gladwire.core.pilot.words import seconds
-from gladwire.core.plc.conversation import SIDE_WORDS, ConversationRecord, Discovery, Talk
+from gladwire.core.plc.conversation import ConversationRecord, Discovery, Talk
 from gladwire.core.standards.source import ISO_15118_2_TRANSPORT
 from gladwire.core.standards.v2g_timers import SDP_EVERY_S, SDP_TIMES
 
@@ -101,58 +101,8 @@ def _no_connection(record: ConversationRecord) -> Iterator[Fact]:
         yield Fact("fault", text, given.time_s, record.end_s, "no connection", "a connection")
 
 
-def _handshake(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        sealed = talk.sealed
-        if sealed is None:
-            continue
-        alert = next((a for a in sealed.alerts if a.fatal), None)
-        if alert:
-            who = SIDE_WORDS[alert.by]
-            text = f"TLS failed at {alert.time_s:.2f} s: the {who} sent the alert {alert.name}."
-            yield Fact("fault", text, talk.start_s, alert.time_s, alert.name, "a handshake that completes")
-        elif sealed.finished_at_s is None and record.end_s - talk.end_s > _SETTLED_S and talk.opened:
-            closed = talk.closings[0] if talk.closings else None
-            how = f"; the {SIDE_WORDS[closed.by]} closed" if closed else ""
-            text = f"The TLS handshake of {talk.start_s:.2f} s never completed{how}."
-            yield Fact("fault", text, talk.start_s, talk.end_s, "not completed", "a handshake that completes")
-
-
-def _certificates(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        for c in talk.sealed.certificates if talk.sealed else ():
-            name = c.subject or "a certificate"
-            if c.out_of_date:
-                text = (
-                    f"The {SIDE_WORDS[c.by]}'s certificate {name} holds from {c.not_before} to {c.not_after}: "
-                    "not on this day."
-                )
-                yield Fact("fault", text, talk.start_s, talk.start_s, c.not_after, "a certificate in its dates")
-            elif c.not_after:
-                text = f"The {SIDE_WORDS[c.by]} shows a certificate {name}, issued by {c.issuer}, until {c.not_after}."
-                yield Fact("normal", text, talk.start_s, talk.start_s, f"until {c.not_after}", "in its dates")
-
-
-def _sealed(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        s = talk.sealed
-        if s is None or s.finished_at_s is None:
-            continue
-        closed = talk.closings[0] if talk.closings else None
-        end = f"The {SIDE_WORDS[closed.by]} closed it at {closed.time_s:.2f} s" if closed else "It was not closed"
-        if closed and closed.kind == "rst":
-            end += " by a reset"
-        text = (
-            f"The conversation is sealed ({s.version or 'TLS'}): {s.records[0]} records of the vehicle and {s.records[1]} of "
-            f"the post pass until {s.last_at_s or talk.end_s:.2f} s, the longest silence "
-            f"{seconds(s.longest_silence_s)}. {end}. "
-            "What was said cannot be read without its keys."
-        )
-        yield Fact("note", text, talk.start_s, talk.end_s, s.version or "TLS", "", stage="link")
-
-
 def talks_of(record: ConversationRecord) -> tuple[Talk, ...]:
-    """Connections that carried messages in the open."""
+    """Connections whose messages can be read."""
     return tuple(t for t in record.talks if t.turns)
 
 
@@ -166,10 +116,4 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule("tcp_refused", "link", ISO_15118_2_TRANSPORT, "a connection refused, unanswered or without a message", _refused),
     Rule("tcp_never_opened", "link", ISO_15118_2_TRANSPORT, "a post that answers and a vehicle that never connects",
          _no_connection),
-    Rule("tls_failed", "link", ISO_15118_2_TRANSPORT, "a TLS handshake that fails, and who ended it", _handshake),
-    Rule("tls_certificate", "link", ISO_15118_2_TRANSPORT, "certificates seen, and their dates",
-         only(_certificates, "normal")),
-    Rule("tls_certificate_out", "link", ISO_15118_2_TRANSPORT, "certificates out of their dates",
-         only(_certificates, "fault")),
-    Rule("tls_sealed", "link", ISO_15118_2_TRANSPORT, "what a sealed conversation can still say", _sealed),
 )  # fmt: skip

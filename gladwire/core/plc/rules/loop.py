@@ -11,7 +11,7 @@ from gladwire.core.plc.folding import FLAGS
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.dc_limits import FLOWS_A
 from gladwire.core.standards.source import ISO_15118_2, PRACTICE
-from gladwire.core.standards.v2g_codes import EMERGENCY, EV_ERRORS, POST_STATUS, STOPPING, stage_of
+from gladwire.core.standards.v2g_codes import EMERGENCY, EV_ERRORS, POST_STATUS, RENEGOTIATIONS, STOPPING
 
 LOOPS = ("CurrentDemand", "ChargingStatus")
 
@@ -19,8 +19,9 @@ LOOPS = ("CurrentDemand", "ChargingStatus")
 def switched_on(talk: Talk) -> Turn | None:
     """The answer that switched power on."""
     for turn in talk.of("PowerDelivery"):
-        on = turn.asked("ReadyToChargeState") is True or turn.asked("ChargeProgress") == "Start"
-        if on and turn.answer and not turn.failed:
+        # In ISO 15118-20 the vehicle may ask several times until it is ready itself.
+        ready = turn.asked("EVProcessing") in ("Finished", None)
+        if turn.switches == "on" and ready and turn.answer and not turn.failed:
             return turn
     return None
 
@@ -32,7 +33,7 @@ def most_amps(talk: Talk) -> float:
 
 def top(turn: Turn, field: str) -> float:
     """The largest value of a field in a turn, 0 where it is not said."""
-    found = turn.ranges.get(field)
+    found = turn.range_of(field)
     value = found[1] if found else turn.either(field)
     return float(value) if value is not None else 0.0
 
@@ -52,7 +53,10 @@ def _held(record: ConversationRecord) -> Iterator[Fact]:
             continue
         count, lasted = sum(t.count for t in loops), loops[-1].end_s - loops[0].start_s
         amps = most_amps(talk)
-        said = f"up to {amps:.1f} A" if loops[0].stem == "CurrentDemand" else "AC"
+        kilowatts = max((top(t, "EVPresentActivePower") for t in loops), default=0.0) / 1000.0
+        said = f"up to {amps:.1f} A" if loops[0].kind == "CurrentDemand" else "AC"
+        if kilowatts:
+            said = f"up to {kilowatts:.1f} kW"
         text = f"The charge loop ran for {seconds(lasted)}, {count} exchanges, {said}."
         yield Fact("normal", text, loops[0].start_s, loops[-1].end_s, f"{said}, {seconds(lasted)}", "current as asked")
 
@@ -63,9 +67,12 @@ def _no_current(record: ConversationRecord) -> Iterator[Fact]:
         if not loops or loops[-1].end_s - loops[0].start_s < 10.0 or most_amps(talk) > FLOWS_A:
             continue
         asked = max(top(t, "EVTargetCurrent") for t in loops)
+        asks = "asked for up to"
+        if not asked:  # in dynamic control of ISO 15118-20 the post decides, within what the vehicle takes
+            asked, asks = max(top(t, "EVMaximumCurrentLimit") for t in loops), "takes up to"
         if asked > FLOWS_A:
             text = (
-                f"The vehicle asked for up to {asked:.1f} A and the post gave no current in "
+                f"The vehicle {asks} {asked:.1f} A and the post gave no current in "
                 f"{seconds(loops[-1].end_s - loops[0].start_s)}."
             )
             yield Fact("fault", text, loops[0].start_s, loops[-1].end_s, f"{most_amps(talk):.1f} A", f"{asked:.1f} A")
@@ -79,7 +86,7 @@ def _post_status(record: ConversationRecord) -> Iterator[Fact]:
             if turn.failed or status in told or status not in (*EMERGENCY, *STOPPING):
                 continue  # a FAILED answer carries default values in its other fields
             told.add(status)
-            stage = stage_of(turn.stem)
+            stage = turn.stage
             severity: Severity = "fault" if status in EMERGENCY else "suspect"
             text = f"The post reports {status} ({POST_STATUS[status]}) with {turn.stem}Res at {turn.start_s:.2f} s."
             yield Fact(severity, text, turn.start_s, turn.end_s, status, "EVSE_Ready", stage=stage)
@@ -97,7 +104,7 @@ def _ev_error(record: ConversationRecord) -> Iterator[Fact]:
                 f"The vehicle reports {error} ({EV_ERRORS.get(error, 'a reserved code')}) with {turn.stem}Req "
                 f"at {turn.start_s:.2f} s."
             )
-            yield Fact("fault", text, turn.start_s, turn.end_s, error, "NO_ERROR", stage=stage_of(turn.stem))
+            yield Fact("fault", text, turn.start_s, turn.end_s, error, "NO_ERROR", stage=turn.stage)
 
 
 _FLAG_WORDS = dict(zip(FLAGS, ("current", "voltage", "power"), strict=True))
@@ -146,10 +153,15 @@ def _less(record: ConversationRecord) -> Iterator[Fact]:
 def _renegotiated(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
         for turn in talk.turns:
-            wants = turn.either("EVSENotification") == "ReNegotiation" and not turn.failed
-            if wants or turn.asked("ChargeProgress") == "Renegotiate":
+            wants = turn.told("EVSENotification") in RENEGOTIATIONS and not turn.failed
+            if wants or {turn.asked("ChargeProgress"), turn.asked("ChargingSession")} & set(RENEGOTIATIONS):
                 who = "The post" if wants else "The vehicle"
-                text = f"{who} asked to negotiate anew at {turn.start_s:.2f} s."
+                again = [t for t in talk.of(*LOOPS) if t.start_s > turn.end_s]
+                on = [t for t in talk.of("PowerDelivery") if t.start_s > turn.start_s and t.switches == "on"]
+                then = ""
+                if on and any(t.start_s > on[-1].start_s for t in again):
+                    then = f" and the charge went on after {seconds(on[-1].end_s - turn.start_s)}"
+                text = f"{who} asked to negotiate anew at {turn.start_s:.2f} s{then}."
                 yield Fact("note", text, turn.start_s, turn.end_s, "renegotiation", "")
                 break
 

@@ -15,7 +15,7 @@ from gladwire.core.standards.v2g_timers import ongoing_max_s, timer_source
 def agreed_limits(talk: Talk) -> Turn | None:
     """The last answered exchange of limits, finished where one is."""
     turns = [t for t in talk.of("ChargeParameterDiscovery") if t.answer and not t.failed]
-    done = [t for t in turns if t.told("EVSEProcessing") == "Finished"]
+    done = [t for t in turns if t.done]
     return done[-1] if done else turns[-1] if turns else None
 
 
@@ -31,11 +31,14 @@ def pack_volts(talk: Talk) -> float | None:
 def _met(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
         turn = agreed_limits(talk)
-        if turn is None or turn.told("EVSEProcessing") != "Finished":
+        if turn is None or not turn.done:
             continue
         volts = (turn.either("EVMaximumVoltageLimit"), turn.either("EVSEMaximumVoltageLimit"))
         amps = (turn.either("EVMaximumCurrentLimit"), turn.either("EVSEMaximumCurrentLimit"))
-        power = turn.either("EVSEMaximumPowerLimit")
+        power, takes = turn.either("EVSEMaximumPowerLimit"), turn.either("EVMaximumPowerLimit")
+        if turn.kind != turn.stem and None not in (power, takes) and None in (*volts, *amps):
+            text = f"Limits exchanged: vehicle up to {takes / 1000:g} kW, post up to {power / 1000:g} kW."
+            yield Fact("normal", text, turn.start_s, turn.end_s, f"{min(power, takes) / 1000:g} kW", "limits that meet")
         if None in (*volts, *amps):
             continue
         text = (
@@ -92,7 +95,7 @@ def _power(record: ConversationRecord) -> Iterator[Fact]:
         most = turn.either("EVMaximumPowerLimit") if turn else None
         amps = turn.either("EVSEMaximumCurrentLimit") if turn else None
         nothing = next((f"{v:g} {u}" for v, u in ((amps, "A"), (high, "W")) if v is not None and v <= 0), "")
-        if turn and nothing and turn.told("EVSEProcessing") == "Finished":
+        if turn and nothing and turn.done:
             text = f"The post offers {nothing}: nothing can flow."
             yield Fact("fault", text, turn.start_s, turn.end_s, f"post up to {nothing}", "more than nothing")
         elif turn and high is not None and most is not None and 0 < high < 0.5 * most:
@@ -107,14 +110,15 @@ def _power(record: ConversationRecord) -> Iterator[Fact]:
 
 def _endless(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
-        turns = talk.of("ChargeParameterDiscovery")
-        waiting = [t for t in turns if str(t.told("EVSEProcessing")).startswith("Ongoing")]
-        if not waiting or any(t.told("EVSEProcessing") == "Finished" or t.failed for t in turns):
+        turns = talk.of("ChargeParameterDiscovery", "ScheduleExchange")
+        waiting = [t for t in turns if t.ongoing]
+        if not waiting or any((t.done and t.stem == waiting[-1].stem) or t.failed for t in turns):
             continue
         lasted, limit = waiting[-1].end_s - waiting[0].start_s, ongoing_max_s(talk.protocol)
+        what = "schedule" if waiting[-1].stem == "ScheduleExchange" else "limits"
         if lasted > limit or talk.closings or record.end_s - waiting[-1].end_s > 5.0:
             text = (
-                f"The post never settled its limits: “Ongoing” {sum(t.count for t in waiting)} times in {seconds(lasted)}, "
+                f"The post never settled its {what}: “Ongoing” {sum(t.count for t in waiting)} times in {seconds(lasted)}, "
                 f"from {waiting[0].start_s:.2f} s on."
             )
             yield Fact(

@@ -10,8 +10,7 @@ from gladwire.core.plc.conversation import ConversationRecord, Talk
 from gladwire.core.plc.folding import UNDECODED
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.source import ISO_15118_2_TIMERS
-from gladwire.core.standards.v2g_codes import stage_of
-from gladwire.core.standards.v2g_timers import SEQUENCE_S, SETUP_S, answer_max_s, timer_source
+from gladwire.core.standards.v2g_timers import SETUP_S, answer_max_s, sequence_max_s, timer_source
 
 _SETTLED_S = 1.0
 _SEALS = ("SessionStop",)
@@ -44,7 +43,7 @@ def _answerless(record: ConversationRecord) -> Iterator[Fact]:
                 until,
                 f"no answer in {seconds(waited)}",
                 f"within {limit:g} s",
-                stage=stage_of(turn.stem),
+                stage=turn.stage,
                 source=timer_source(talk.protocol),
             )
 
@@ -68,9 +67,10 @@ def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
         waited = until - answer.time_s
         if talk.closings and min(talk.closings, key=lambda c: c.time_s).by == "ev":
             continue  # the vehicle closed: told as an ending
-        if waited < min(SEQUENCE_S, 5.0):
+        limit = sequence_max_s(talk.protocol, last.stem)
+        if waited < min(limit, 5.0):
             continue
-        whole = f", and the post waited out its {SEQUENCE_S:g} s" if waited >= SEQUENCE_S - 1 else ""
+        whole = f", and the post waited out its {limit:g} s" if waited >= limit - 0.1 else ""
         text = (
             f"The vehicle went silent after {last.stem}Res at {answer.time_s:.2f} s: no next request in "
             f"{seconds(waited)}{whole}."
@@ -81,8 +81,8 @@ def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
             answer.time_s,
             until,
             f"silent for {seconds(waited)}",
-            f"the next request within {SEQUENCE_S:g} s",
-            stage=stage_of(last.stem),
+            f"the next request within {limit:g} s",
+            stage=last.stage,
             source=timer_source(talk.protocol),
         )
 
@@ -96,7 +96,7 @@ def _late(record: ConversationRecord) -> Iterator[Fact]:
         for stem, waits in by_stem.items():
             turns = [t for t in slow if t.stem == stem]
             worst = max(turns, key=lambda t: t.worst_s or 0.0)
-            late, count = sum(t.late for t in turns), sum(t.count for t in talk.of(stem))
+            late, count = sum(t.late for t in turns), sum(t.count for t in talk.turns if t.stem == stem)
             limit = answer_max_s(talk.protocol, stem)
             text = (
                 f"{late} of {count} answers to {stem}Req came after the vehicle's {limit:g} s, the slowest after "
@@ -110,7 +110,7 @@ def _late(record: ConversationRecord) -> Iterator[Fact]:
                 at + max(waits),
                 seconds(max(waits)),
                 f"within {limit:g} s",
-                stage=stage_of(stem),
+                stage=worst.stage,
                 source=timer_source(talk.protocol),
             )
 
