@@ -102,25 +102,26 @@ def _quantity(turn: Turn, field: str) -> str:
     if ran is None or first == last:
         return _amount(last, unit)
     low, high = ran
-    if {low, high} == {first, last}:
-        return f"{_plain(first)} → {_amount(last, unit)}"
-    return f"{_plain(first)} → {_amount(last, unit)} ({_plain(low)} to {_plain(high)})"
+    through = "" if {low, high} == {first, last} else f" ({_amount(low, unit, last)} to {_amount(high, unit, last)})"
+    return (
+        f"{_amount(first, unit, last).removesuffix(_shown_unit(unit, last)).strip()} → {_amount(last, unit)}{through}"
+    )
 
 
-def _amount(value: Any, unit: str) -> str:
-    if unit == "W" and isinstance(value, int | float) and abs(value) >= 1000:
-        return f"{_plain(value / 1000)} kW"
-    return f"{_plain(value)} {unit}".strip()
+def _shown_unit(unit: str, size: Any) -> str:
+    """Kilowatts from a thousand watts on; the size of one value chooses for all that stand beside it."""
+    return "kW" if unit == "W" and isinstance(size, int | float) and abs(size) >= 1000 else unit
+
+
+def _amount(value: Any, unit: str, beside: Any = None) -> str:
+    shown = _shown_unit(unit, value if beside is None else beside)
+    return f"{_plain(value / 1000 if shown != unit else value)} {shown}".strip()
 
 
 def _plain(value: Any) -> str:
-    return (
-        f"{value:g}"
-        if isinstance(value, int)
-        else f"{value:.1f}".removesuffix(".0")
-        if isinstance(value, float)
-        else str(value)
-    )
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return str(value)
+    return f"{value:g}" if isinstance(value, int) else f"{value:.1f}".removesuffix(".0")
 
 
 def _other(turn: Turn) -> str:
@@ -197,7 +198,8 @@ def _limits(turn: Turn) -> tuple[str, str]:
 def _cable(turn: Turn) -> tuple[str, str]:
     if str(turn.told("EVSEProcessing")).startswith("Ongoing"):
         return "Is the cable's insulation good?", "Still checking."
-    return "Is the cable's insulation good?", f"Insulation {turn.either('EVSEIsolationStatus')}."
+    status = turn.either("EVSEIsolationStatus")
+    return "Is the cable's insulation good?", f"Insulation {status}." if status else "Checked."
 
 
 def _precharge(turn: Turn) -> tuple[str, str]:

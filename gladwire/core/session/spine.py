@@ -117,7 +117,9 @@ def _asks_for_ac(scene: Scene) -> bool:
 
 
 def placed(findings: Sequence[Finding], spine: Sequence[Stage]) -> tuple[Finding, ...]:
-    """Findings on the stages of this spine: on the DC one the request (C) is what ends Parameters."""
-    if any(stage.key == "request" for stage in spine):
-        return tuple(findings)
-    return tuple(f.model_copy(update={"stage": "parameters"}) if f.stage == "request" else f for f in findings)
+    """Findings on the stages of this spine: where both talk the request (C) is what ends Parameters, and AC has one stage
+    for switching on that DC climbs in three."""
+    here = {stage.key for stage in spine}
+    moved = {"request": "parameters", "insulation": "energise", "precharge": "energise", "ramp": "energise"}
+    moves = {a: b for a, b in moved.items() if a not in here and b in here}
+    return tuple(f.model_copy(update={"stage": moves[f.stage]}) if f.stage in moves else f for f in findings)

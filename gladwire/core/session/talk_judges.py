@@ -46,6 +46,7 @@ BREAKING: Mapping[str, frozenset[str]] = {
     "insulation": ANYWHERE | {"insulation_status", "insulation_no_verdict"},
     "precharge": ANYWHERE | {"precharge_not_reached"},
     "ramp": ANYWHERE | {"no_current"},
+    "energise": ANYWHERE,
     "hold": ANYWHERE | {"insulation_status", "lost_first"},
     "end": ANYWHERE | {"stop_ignored"},
 }
@@ -215,5 +216,5 @@ def story(findings: Sequence[Finding]) -> str:
 
 
 # Who ended it says more than that it ended.
-_ENDING = ("stop_followed", "vehicle_ended", "session_stopped")
+_ENDING = ("paused", "stop_followed", "vehicle_ended", "session_stopped")
 _QUIET = ("slac_several_posts", "tried_again")

@@ -10,6 +10,7 @@ from gladwire.core.plc.conversation import SIDE_WORDS, ConversationRecord, Talk,
 from gladwire.core.plc.folding import UNDECODED
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.plc.rules.loop import LOOPS, switched_on
+from gladwire.core.plc.rules.resuming import paused
 from gladwire.core.standards.dc_limits import SAFE_V, STOP_IGNORED_S
 from gladwire.core.standards.source import IEC_61851_23, ISO_15118_2, ISO_15118_2_TRANSPORT, PRACTICE
 from gladwire.core.standards.v2g_codes import STOP_NOTICES, STOPPING
@@ -72,7 +73,7 @@ def _followed(record: ConversationRecord) -> Iterator[Fact]:
 def _vehicle_done(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
         off = switched_off(talk)
-        if off is None or stop_asked(talk) is not None:
+        if off is None or stop_asked(talk) is not None or paused(talk):
             continue
         full = any(t.asked("ChargingComplete") is True for t in talk.of("CurrentDemand"))
         soc = next((t.either("EVRESSSOC") for t in reversed(talk.turns) if t.either("EVRESSSOC") is not None), None)

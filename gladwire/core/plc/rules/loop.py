@@ -10,7 +10,7 @@ from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
 from gladwire.core.plc.folding import FLAGS
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.dc_limits import FLOWS_A
-from gladwire.core.standards.source import ISO_15118_2, PRACTICE
+from gladwire.core.standards.source import ISO_15118_2, ISO_15118_20, PRACTICE
 from gladwire.core.standards.v2g_codes import EMERGENCY, EV_ERRORS, POST_STATUS, RENEGOTIATIONS, STOPPING
 
 LOOPS = ("CurrentDemand", "ChargingStatus")
@@ -59,6 +59,15 @@ def _held(record: ConversationRecord) -> Iterator[Fact]:
             said = f"up to {kilowatts:.1f} kW"
         text = f"The charge loop ran for {seconds(lasted)}, {count} exchanges, {said}."
         yield Fact("normal", text, loops[0].start_s, loops[-1].end_s, f"{said}, {seconds(lasted)}", "current as asked")
+
+
+def _gave_back(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        turns = [t for t in talk.of("CurrentDemand") if (r := t.range_of("EVSEPresentCurrent")) and r[0] < -FLOWS_A]
+        if turns:
+            most = -min(t.range_of("EVSEPresentCurrent")[0] for t in turns)  # type: ignore[index]
+            text = f"The vehicle gave back up to {most:.1f} A, as both had agreed: energy both ways, no fault."
+            yield Fact("normal", text, turns[0].start_s, turns[-1].end_s, f"{most:.1f} A back", "as agreed")
 
 
 def _no_current(record: ConversationRecord) -> Iterator[Fact]:
@@ -169,6 +178,7 @@ def _renegotiated(record: ConversationRecord) -> Iterator[Fact]:
 RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule("power_on", "ramp", ISO_15118_2, "power switched on by message", _on),
     Rule("loop_held", "hold", ISO_15118_2, "the charge loop, how long and how much", _held),
+    Rule("gave_back", "hold", ISO_15118_20, "current the vehicle gave back", _gave_back),
     Rule("no_current", "ramp", PRACTICE, "a loop in which no current flows", _no_current),
     Rule("post_status", "hold", ISO_15118_2, "a shutdown the post reports", only(_post_status, "suspect")),
     Rule(

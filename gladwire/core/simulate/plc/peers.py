@@ -7,8 +7,14 @@ from dataclasses import dataclass, field
 from typing import Any
 
 Fields = dict[str, Any]
-NAMESPACES = {"din": "urn:din:70121:2012:MsgDef", "iso2": "urn:iso:15118:2:2013:MsgDef"}
-_VERSIONS = {"din": (2, 0), "iso2": (2, 0)}
+NAMESPACES = {
+    "din": "urn:din:70121:2012:MsgDef",
+    "iso2": "urn:iso:15118:2:2013:MsgDef",
+    "iso20_dc": "urn:iso:std:iso:15118:-20:DC",
+    "iso20_ac": "urn:iso:std:iso:15118:-20:AC",
+}
+_VERSIONS = {"din": (2, 0), "iso2": (2, 0), "iso20_dc": (1, 0), "iso20_ac": (1, 0)}
+_CHALLENGE = "410F90201ACEA2F3BE7C2943259C1A65"
 
 
 @dataclass
@@ -16,7 +22,8 @@ class Vehicle:
     """A vehicle. protocols: in its order of preference. asks_a: current it wants. full_at: state of charge it stops at.
 
     error: the EV error code it reports from `error_at` (a message name) on. ignores_stop: goes on when asked to stop.
-    silent_after: the answer after which it says nothing more. soc_every: loops for one percent more.
+    silent_after: the answer after which it says nothing more. soc_every: loops for one percent more. contract: certificates
+    it pays with, leaf first, hexadecimal. pauses: ends with a pause. unsigned: forgets to sign. mode: of energy transfer.
     """
 
     protocols: tuple[str, ...] = ("iso2", "din")
@@ -36,6 +43,12 @@ class Vehicle:
     charged_ah: float = 0.0
     loops: int = 0
     soc_every: int = 40
+    contract: tuple[str, ...] = ()
+    pauses: bool = False
+    unsigned: bool = False
+    mode: str = "DC_extended"
+    challenge: str = ""
+    seen_v: float = 0.0
 
     def status(self, name: str) -> Fields:
         wrong = self.error and self.error_at == name
@@ -72,11 +85,33 @@ class Vehicle:
         return {"ServiceCategory": "EVCharging"} if key == "din" else {}
 
     def _PaymentServiceSelection(self, key: str) -> Fields:
-        return {"SelectedPaymentOption": "ExternalPayment", "SelectedServiceList.SelectedService[0].ServiceID": 1}
+        way = "Contract" if self.contract else "ExternalPayment"
+        return {"SelectedPaymentOption": way, "SelectedServiceList.SelectedService[0].ServiceID": 1}
 
     _ServicePaymentSelection = _PaymentServiceSelection
 
+    def _PaymentDetails(self, key: str) -> Fields:
+        chain = "ContractSignatureCertChain"
+        return {
+            "eMAID": "XXHBR123456791A",
+            f"{chain}.Certificate": self.contract[0],
+            **{f"{chain}.SubCertificates.Certificate[{n}]": c for n, c in enumerate(self.contract[1:])},
+        }
+
+    def _Authorization(self, key: str) -> Fields:
+        return {"Id": "id1", "GenChallenge": self.challenge} if self.contract else {}
+
     def _ChargeParameterDiscovery(self, key: str) -> Fields:
+        if self.mode.startswith("AC"):
+            at = "AC_EVChargeParameter"
+            return {
+                "RequestedEnergyTransferMode": self.mode,
+                f"{at}.DepartureTime": 7200,
+                f"{at}.EAmount": 20_000,
+                f"{at}.EVMaxVoltage": 400,
+                f"{at}.EVMaxCurrent": self.max_a,
+                f"{at}.EVMinCurrent": 6,
+            }
         mode = "EVRequestedEnergyTransferType" if key == "din" else "RequestedEnergyTransferMode"
         status = {f"DC_EVChargeParameter.{k}": v for k, v in self.status("ChargeParameterDiscovery").items()}
         return {
@@ -94,6 +129,8 @@ class Vehicle:
         return {**self.status("PreCharge"), "EVTargetVoltage": round(self.pack_v, 1), "EVTargetCurrent": 1}
 
     def _PowerDelivery(self, key: str) -> Fields:
+        if self.mode.startswith("AC"):
+            return {}
         status = {f"DC_EVPowerDeliveryParameter.{k}": v for k, v in self.status("PowerDelivery").items()}
         return {**status, "DC_EVPowerDeliveryParameter.ChargingComplete": self.soc >= self.full_at}
 
@@ -113,7 +150,7 @@ class Vehicle:
         return self.status("WeldingDetection")
 
     def _SessionStop(self, key: str) -> Fields:
-        return {"ChargingSession": "Terminate"} if key == "iso2" else {}
+        return {"ChargingSession": "Pause" if self.pauses else "Terminate"} if key == "iso2" else {}
 
 
 @dataclass
@@ -149,6 +186,11 @@ class Post:
     stays_charged: bool = False
     emergency_after: int = -1
     noise: random.Random | None = None
+    by_contract: bool = False
+    mode: str = "DC_extended"
+    meter_wh: int = 184_200
+    renegotiates_after: int = -1
+    joins: bool = False
 
     def answer(self, key: str, name: str, request: Fields) -> Fields | None:
         """Fields of the answer, None for silence."""
@@ -156,6 +198,8 @@ class Post:
             return None
         self.counts[name] = self.counts.get(name, 0) + 1
         code = self.fails.get(name) or ("OK_NewSessionEstablished" if name == "SessionSetup" else "OK")
+        if name == "SessionSetup" and self.joins and not self.fails.get(name):
+            code = "OK_OldSessionJoined"
         build = getattr(self, f"_{name}", None)
         made: Fields = build(key, request) if build else {}
         return {"ResponseCode": code, **made}
@@ -205,11 +249,17 @@ class Post:
             }
         return {
             "PaymentOptionList.PaymentOption[0]": "ExternalPayment",
+            **({"PaymentOptionList.PaymentOption[1]": "Contract"} if self.by_contract else {}),
             "ChargeService.ServiceID": 1,
             "ChargeService.ServiceCategory": "EVCharging",
             "ChargeService.FreeService": False,
-            "ChargeService.SupportedEnergyTransferMode.EnergyTransferMode[0]": "DC_extended",
+            "ChargeService.SupportedEnergyTransferMode.EnergyTransferMode[0]": self.mode,
         }
+
+    def _PaymentDetails(self, key: str, request: Fields) -> Fields:
+        return {"GenChallenge": _CHALLENGE, "EVSETimeStamp": round(self.clock_s)}
+
+    clock_s: float = 1_794_300_000.0
 
     def _Authorization(self, key: str, request: Fields) -> Fields:
         return {"EVSEProcessing": self.processing("Authorization")}
@@ -227,10 +277,19 @@ class Post:
         else:
             slot = f"{entry}.PMaxSchedule.PMaxScheduleEntry[0]"
             schedule |= {f"{slot}.RelativeTimeInterval.start": 0, f"{slot}.PMax": self.max_w}
+        told: Fields = {"EVSEProcessing": self.processing("ChargeParameterDiscovery"), **schedule}
+        if self.mode.startswith("AC"):
+            at = "AC_EVSEChargeParameter"
+            return told | {
+                f"{at}.AC_EVSEStatus.NotificationMaxDelay": 0,
+                f"{at}.AC_EVSEStatus.EVSENotification": "None",
+                f"{at}.AC_EVSEStatus.RCD": False,
+                f"{at}.EVSENominalVoltage": 230,
+                f"{at}.EVSEMaxCurrent": self.max_a,
+            }
         at = "DC_EVSEChargeParameter"
         return {
-            "EVSEProcessing": self.processing("ChargeParameterDiscovery"),
-            **schedule,
+            **told,
             **self.status("ChargeParameterDiscovery", f"{at}.DC_EVSEStatus"),
             f"{at}.EVSEMaximumCurrentLimit": self.max_a,
             f"{at}.EVSEMaximumPowerLimit": self.max_w,
@@ -244,32 +303,58 @@ class Post:
         return {**self.status("CableCheck"), "EVSEProcessing": self.processing("CableCheck")}
 
     def _PreCharge(self, key: str, request: Fields) -> Fields:
-        target = float(request["EVTargetVoltage"])
-        ceiling = self.reaches_v if self.reaches_v is not None else target
-        self.present_v += 0.35 * (min(target, ceiling) - self.present_v)
-        return {**self.status("PreCharge"), "EVSEPresentVoltage": round(self.present_v, 1)}
+        return {**self.status("PreCharge"), "EVSEPresentVoltage": self.rises_to(float(request["EVTargetVoltage"]))}
+
+    def rises_to(self, target_v: float) -> float:
+        """One step of pre-charge; the volts reached."""
+        ceiling = self.reaches_v if self.reaches_v is not None else target_v
+        self.present_v += 0.35 * (min(target_v, ceiling) - self.present_v)
+        return round(self.present_v, 1)
 
     def _PowerDelivery(self, key: str, request: Fields) -> Fields:
-        return self.status("PowerDelivery")
+        return self.ac_status() if self.mode.startswith("AC") else self.status("PowerDelivery")
+
+    def ac_status(self) -> Fields:
+        at = "AC_EVSEStatus"
+        loops = self.counts.get("ChargingStatus", 0)
+        anew = self.renegotiates_after >= 0 and loops == self.renegotiates_after + 1
+        notice = "ReNegotiation" if anew else "StopCharging" if 0 <= self.stops_after < loops else "None"
+        return {f"{at}.NotificationMaxDelay": 0, f"{at}.EVSENotification": notice, f"{at}.RCD": False}
+
+    def _ChargingStatus(self, key: str, request: Fields) -> Fields:
+        self.meter_wh += 3
+        return {
+            "EVSEID": self.evse_id,
+            "SAScheduleTupleID": 1,
+            "EVSEMaxCurrent": self.max_a,
+            "MeterInfo.MeterID": "HBR-M7",
+            "MeterInfo.MeterReading": self.meter_wh,
+            "ReceiptRequired": self.by_contract and self.counts["ChargingStatus"] % 20 == 0,
+            **self.ac_status(),
+        }
+
+    def _MeteringReceipt(self, key: str, request: Fields) -> Fields:
+        return self.ac_status() if self.mode.startswith("AC") else self.status("MeteringReceipt")
+
+    def flows(self, wanted_a: float, name: str) -> Fields:
+        """One step of the charge loop: what flows towards what is wanted, and which limit holds it."""
+        wander = (self.noise.gauss(0, 0.4), self.noise.gauss(0, 0.6)) if self.noise else (0.0, 0.0)
+        stopping = 0 <= self.stops_after < self.counts[name]
+        within = max(-self.max_a, min(wanted_a, self.max_a, self.max_w / max(self.present_v, 1.0)))
+        self.present_a += 0.5 * ((0.0 if stopping else within) - self.present_a)
+        return {
+            "EVSEPresentVoltage": round(self.present_v + 0.02 * self.present_a + wander[0], 1),
+            "EVSEPresentCurrent": round(self.present_a + wander[1], 1),
+            "EVSECurrentLimitAchieved": wanted_a > self.max_a,
+            "EVSEVoltageLimitAchieved": False,
+            "EVSEPowerLimitAchieved": wanted_a * self.present_v > self.max_w,
+        }
 
     def _CurrentDemand(self, key: str, request: Fields) -> Fields:
-        wander = (self.noise.gauss(0, 0.4), self.noise.gauss(0, 0.6)) if self.noise else (0.0, 0.0)
-        stopping = 0 <= self.stops_after < self.counts["CurrentDemand"]
-        wanted = (
-            0.0
-            if stopping
-            else min(float(request["EVTargetCurrent"]), self.max_a, self.max_w / max(self.present_v, 1.0))
-        )
-        self.present_a += 0.5 * (wanted - self.present_a)
-        asked = float(request["EVTargetCurrent"])
         more: Fields = {"EVSEID": self.evse_id, "SAScheduleTupleID": 1} if key == "iso2" else {}
         return {
             **self.status("CurrentDemand"),
-            "EVSEPresentVoltage": round(self.present_v + 0.02 * self.present_a + wander[0], 1),
-            "EVSEPresentCurrent": round(self.present_a + wander[1], 1),
-            "EVSECurrentLimitAchieved": asked > self.max_a,
-            "EVSEVoltageLimitAchieved": False,
-            "EVSEPowerLimitAchieved": asked * self.present_v > self.max_w,
+            **self.flows(float(request["EVTargetCurrent"]), "CurrentDemand"),
             "EVSEMaximumVoltageLimit": self.max_v,
             "EVSEMaximumCurrentLimit": self.max_a,
             "EVSEMaximumPowerLimit": self.max_w,

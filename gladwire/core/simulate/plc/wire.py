@@ -66,7 +66,7 @@ def _checksum(data: bytes) -> int:
 
 @dataclass
 class Line:
-    """A TCP connection over the wire: ends[0] is the vehicle. delay_s: of an acknowledgement."""
+    """A TCP connection over the wire: ends[0] is the vehicle. delay_s: of an acknowledgement. usable: it opened."""
 
     wire: Wire
     ends: tuple[Station, Station]
@@ -74,6 +74,7 @@ class Line:
     seq: list[int] = field(default_factory=lambda: [0x11223344, 0xFFFFFF00])
     delay_s: float = 0.001
     acknowledges: bool = True
+    usable: bool = True
 
     def segment(self, side: int, flags: int, payload: bytes = b"") -> None:
         head = struct.pack(
