@@ -14,10 +14,11 @@ from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
 from gladwire.core.plc.listen import Listening, listen
 from gladwire.core.plc.tls_cipher import SUITES, expand_label, prf
+from gladwire.demo.sealed_line import Authority, contexts
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
-from tests.core.plc.sealing import AT, Authority, Sealed, contexts, hello, sealed
+from tests.core.plc.sealing import AT, Sealed, authority, hello, sealed
 
 FIXTURES = Path(__file__).parents[2] / "fixtures" / "sessions"
 NAMES = ["supportedAppProtocolReq", "supportedAppProtocolRes", "SessionSetupReq", "SessionSetupRes"]
@@ -25,13 +26,8 @@ V12, V13 = ssl.TLSVersion.TLSv1_2, ssl.TLSVersion.TLSv1_3
 
 
 @pytest.fixture(scope="module")
-def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return tmp_path_factory.mktemp("sealed")
-
-
-@pytest.fixture(scope="module")
-def post(folder: Path) -> Authority:
-    return Authority(folder, "post")
+def post() -> Authority:
+    return authority("post")
 
 
 def heard(made: Sealed, keys: str | None = None) -> Listening:
@@ -71,8 +67,8 @@ def test_sessions_of_a_reference_stack_open_to_what_its_vehicle_logged(name: str
         (V13, ""),
     ],
 )  # fmt: skip
-def test_each_suite_opens(folder: Path, post: Authority, version: ssl.TLSVersion, suite: str) -> None:
-    made = sealed(folder, *contexts(post, version, suite), hello())
+def test_each_suite_opens(post: Authority, version: ssl.TLSVersion, suite: str) -> None:
+    made = sealed(contexts(post, version, suite), hello())
     listening = heard(made)
     talk = listening.record.talks[0]
     assert talk.sealed is not None
@@ -81,8 +77,8 @@ def test_each_suite_opens(folder: Path, post: Authority, version: ssl.TLSVersion
     assert talk.protocol == "ISO15118-2"
 
 
-def test_without_a_key_log_nothing_is_said_and_nothing_is_blamed(folder: Path, post: Authority) -> None:
-    made = sealed(folder, *contexts(post, V13), hello())
+def test_without_a_key_log_nothing_is_said_and_nothing_is_blamed(post: Authority) -> None:
+    made = sealed(contexts(post, V13), hello())
     listening = listen(made.capture)
     talk = listening.record.talks[0]
     assert names(listening) == []
@@ -97,20 +93,18 @@ def test_without_a_key_log_nothing_is_said_and_nothing_is_blamed(folder: Path, p
 
 
 @pytest.mark.parametrize("version", [V12, V13])
-def test_handshakes_cut_into_single_bytes_and_odd_pieces_open(
-    folder: Path, post: Authority, version: ssl.TLSVersion
-) -> None:
+def test_handshakes_cut_into_single_bytes_and_odd_pieces_open(post: Authority, version: ssl.TLSVersion) -> None:
     def cut(data: bytes) -> list[bytes]:
         return [data[:1], data[1:6], data[6:7], *[data[i : i + 97] for i in range(7, len(data), 97)]]
 
-    assert names(heard(sealed(folder, *contexts(post, version), hello(), cut=cut))) == NAMES
+    assert names(heard(sealed(contexts(post, version), hello(), cut=cut))) == NAMES
 
 
 @pytest.mark.parametrize("version", [V12, V13])
-def test_a_resumed_session_opens_and_says_so(folder: Path, post: Authority, version: ssl.TLSVersion) -> None:
+def test_a_resumed_session_opens_and_says_so(post: Authority, version: ssl.TLSVersion) -> None:
     client, server = contexts(post, version)
-    first = sealed(folder, client, server, hello())
-    again = sealed(folder, client, server, hello(), session=first.session)
+    first = sealed((client, server), hello())
+    again = sealed((client, server), hello(), session=first.session)
     listening = heard(again)
     told = listening.record.talks[0].sealed
     assert told is not None
@@ -121,22 +115,18 @@ def test_a_resumed_session_opens_and_says_so(folder: Path, post: Authority, vers
 
 
 @pytest.mark.parametrize("version", [V12, V13])
-def test_a_vehicle_that_shows_a_certificate_is_seen_on_its_own_side(
-    folder: Path, post: Authority, version: ssl.TLSVersion
-) -> None:
-    car = Authority(folder, "car")
-    listening = heard(sealed(folder, *contexts(post, version, car=car), hello()))
+def test_a_vehicle_that_shows_a_certificate_is_seen_on_its_own_side(post: Authority, version: ssl.TLSVersion) -> None:
+    car = authority("car")
+    listening = heard(sealed(contexts(post, version, car=car), hello()))
     chains = {c.by: [x.name for x in c.certificates] for c in listening.record.talks[0].chains}
     assert chains == {"ev": ["car leaf", "car sub"], "evse": ["post leaf", "post sub"]}
     shown = listening.record.talks[0].chains[0].certificates[0]
     assert (shown.key, shown.signature, shown.authority) == ("EC secp256r1", "ECDSA with SHA256", False)
 
 
-def test_another_session_s_key_log_a_damaged_and_a_partial_one_each_say_what_is_wrong(
-    folder: Path, post: Authority
-) -> None:
-    made = sealed(folder, *contexts(post, V13), hello())
-    other = sealed(folder, *contexts(post, V13), hello())
+def test_another_session_s_key_log_a_damaged_and_a_partial_one_each_say_what_is_wrong(post: Authority) -> None:
+    made = sealed(contexts(post, V13), hello())
+    other = sealed(contexts(post, V13), hello())
     lines = [line for line in made.keys.splitlines() if not line.startswith("#")]
     damaged = "\n".join(" ".join([*line.split()[:2], "00" * 48]) for line in lines)
     one_side = "\n".join(line for line in lines if not line.startswith("SERVER_TRAFFIC"))
@@ -155,8 +145,8 @@ def test_another_session_s_key_log_a_damaged_and_a_partial_one_each_say_what_is_
     assert {"tls_keys", "tls_sealed"} <= codes
 
 
-def test_a_capture_that_starts_after_the_handshake_cannot_be_matched(folder: Path, post: Authority) -> None:
-    made = sealed(folder, *contexts(post, V12), hello())
+def test_a_capture_that_starts_after_the_handshake_cannot_be_matched(post: Authority) -> None:
+    made = sealed(contexts(post, V12), hello())
     late = FrameCapture(made.capture.frames[-12:], "pcapng", first_at=AT.timestamp())
     told = listen(late, read_keylog(made.keys)).record.talks[0].sealed
     assert told is not None
@@ -164,12 +154,9 @@ def test_a_capture_that_starts_after_the_handshake_cannot_be_matched(folder: Pat
 
 
 @pytest.mark.parametrize("version", [V12, V13])
-def test_records_lost_in_the_middle_cost_only_themselves(
-    folder: Path, post: Authority, version: ssl.TLSVersion
-) -> None:
-    made = sealed(
-        folder, *contexts(post, version, "ECDHE-ECDSA-AES128-GCM-SHA256" if version == V12 else ""), hello() * 3
-    )
+def test_records_lost_in_the_middle_cost_only_themselves(post: Authority, version: ssl.TLSVersion) -> None:
+    suite = "ECDHE-ECDSA-AES128-GCM-SHA256" if version == V12 else ""
+    made = sealed(contexts(post, version, suite), hello() * 3)
     whole = heard(made)
     missing = whole.messages[4].frame
     frames = tuple(f for n, f in enumerate(made.capture.frames) if n != missing)
@@ -178,25 +165,23 @@ def test_records_lost_in_the_middle_cost_only_themselves(
     assert names(listening) == [n for i, n in enumerate(names(whole)) if i != 4]
 
 
-def test_an_unknown_root_and_a_missing_intermediate_are_told_apart(folder: Path, post: Authority) -> None:
-    stranger = Authority(folder, "stranger")
-    made = sealed(folder, *contexts(post, V12, trusted=stranger), hello())
+def test_an_unknown_root_and_a_missing_intermediate_are_told_apart(post: Authority) -> None:
+    stranger = authority("stranger")
+    made = sealed(contexts(post, V12, trusted=stranger), hello())
     assert "certificate verify failed" in made.error
     found = {f.code: f for f in take(made.capture).analysis.findings}
     assert "unknown_ca" in found["tls_failed"].text
     assert "chain_incomplete" not in found
-    bare = Authority(folder, "bare", skip_middle=True)
-    found = {
-        f.code: f for f in take(sealed(folder, *contexts(bare, V12, trusted=bare), hello()).capture).analysis.findings
-    }
+    bare = authority("bare", leaf_alone=True)
+    found = {f.code: f for f in take(sealed(contexts(bare, V12, trusted=bare), hello()).capture).analysis.findings}
     assert found["chain_incomplete"].severity in ("fault", "note")
     assert "sent alone" in found["chain_incomplete"].text
 
 
 @pytest.mark.parametrize(("valid", "word"), [((60, -10), "out of its dates"), ((-10, 60), "not valid yet")])
-def test_certificates_are_held_against_the_day_of_the_capture(folder: Path, valid: tuple[int, int], word: str) -> None:
-    late = Authority(folder, f"dated{valid[0]}", valid)
-    made = sealed(folder, *contexts(late, V12), hello())
+def test_certificates_are_held_against_the_day_of_the_capture(valid: tuple[int, int], word: str) -> None:
+    late = authority("dated", valid)
+    made = sealed(contexts(late, V12), hello())
     found = next(f for f in take(made.capture).analysis.findings if f.code == "tls_certificate_out")
     assert word in found.text
 
