@@ -10,6 +10,8 @@ from typing import cast, get_args
 
 from pydantic import ValidationError
 
+from gladwire.core.aids import Aids, Described
+from gladwire.core.can.names import read_names
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.plc.exi.grammar import PROTOCOLS
 from gladwire.core.plc.keylog import LONGEST, KeyLog, read_keylog
@@ -58,6 +60,9 @@ def _inspect_arguments(parser: argparse.ArgumentParser) -> None:
         "--keylog", type=Path, metavar="FILE", help="secrets of TLS sessions, to open what is sealed: a NSS key log"
     )
     parser.add_argument(
+        "--dbc", type=Path, action="append", default=[], metavar="FILE", help="names the signals of a CAN log"
+    )
+    parser.add_argument(
         "--interval", type=float, metavar="S", help="seconds between samples, where the file does not say"
     )
 
@@ -100,13 +105,19 @@ def _context(path: Path) -> Context:
 def _secrets(path: Path) -> KeyLog:
     """Raises ValueError with one clear sentence."""
     try:
-        if path.stat().st_size > LONGEST:
-            raise ValueError(f"{path.name}: too large for a key log")
-        return read_keylog(path.read_text(encoding="ascii", errors="replace"))
-    except OSError as error:
-        raise ValueError(f"{path.name}: {error.strerror or error}") from error
+        return read_keylog(_text(path))
     except ValueError as error:
         raise ValueError(f"{path.name}: {error}") from error
+
+
+def _text(path: Path) -> str:
+    """A small text file. Raises ValueError with one clear sentence."""
+    try:
+        if path.stat().st_size > LONGEST:
+            raise ValueError(f"{path.name}: too large")
+        return path.read_text(encoding="utf-8", errors="replace")
+    except OSError as error:
+        raise ValueError(f"{path.name}: {error.strerror or error}") from error
 
 
 def _inspect(chosen: argparse.Namespace) -> int:
@@ -115,7 +126,10 @@ def _inspect(chosen: argparse.Namespace) -> int:
 
     try:
         settled = _settled(chosen)
-        secrets = _secrets(chosen.keylog) if chosen.keylog else None
+        aids = Aids(
+            _secrets(chosen.keylog) if chosen.keylog else KeyLog(),
+            tuple(Described(read_names(_text(path), path.name)) for path in chosen.dbc),
+        )
     except ValueError as error:
         print(f"glad inspect: {error}", file=sys.stderr)
         return 2
@@ -123,7 +137,7 @@ def _inspect(chosen: argparse.Namespace) -> int:
     for path in chosen.files:
         try:
             alone = len(chosen.files) == 1
-            results.append((path.name, analyse_file(path, settled, chosen.interval, alone, secrets)))
+            results.append((path.name, analyse_file(path, settled, chosen.interval, alone, aids)))
         except UnreadableError as error:
             option = " (option --interval)" if error.hint and "interval" in error.hint else ""
             print(f"glad inspect: {path.name}: {error}{option}", file=sys.stderr)

@@ -7,13 +7,15 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+from gladwire.core.aids import Aids
 from gladwire.core.analysis import Taken, take
+from gladwire.core.can.record import SignalSeen
+from gladwire.core.can.roles import BY_KEY as ROLES
 from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.record import Segment
 from gladwire.core.plc.conversation import Discovery, Turn
 from gladwire.core.plc.kept import KeptMessage, KeptMessages
-from gladwire.core.plc.keylog import KeyLog
 from gladwire.core.plc.slac import SlacRun
 from gladwire.core.power.ledger import Entry
 from gladwire.core.power.limiters import BY_KEY as LIMITERS
@@ -38,9 +40,10 @@ def analyse_file(
     settled: Settled,
     interval_s: float | None = None,
     alone: bool = True,
-    secrets: KeyLog | None = None,
+    aids: Aids | None = None,
 ) -> Taken:
-    """Read and analyse one file. alone: False lets roles of channels that other files hold pass by. secrets: open TLS.
+    """Read and analyse one file. alone: False lets roles of channels that other files hold pass by. aids: what opens TLS
+    and names a bus.
 
     Raises UnreadableError, also where the file is missing.
     """
@@ -51,7 +54,7 @@ def analyse_file(
         names = {wave.name for wave in read.channels} if isinstance(read, Recording) else set()
         settled = settled.model_copy(update={"roles": {k: v for k, v in settled.roles.items() if k in names}})
     try:
-        return take(read, settled, secrets)
+        return take(read, settled, aids)
     except ValueError as error:
         raise UnreadableError(str(error)) from error
 
@@ -111,6 +114,8 @@ def as_object(results: list[tuple[str, Taken]]) -> dict[str, Any]:
             for (name, taken), alignment in zip(results, whole.alignments, strict=True)
             for entry in message_entries(taken.messages, alignment.clock)
         ]
+    if whole.scene.buses:
+        content["signals"] = entries("buses", lambda b: [s.model_dump(exclude={"choices"}) for s in b.signals])
     if whole.scene.powers:
         content["power"] = power_entry(whole.scene.powers[0])
     return {key: value for key, value in content.items() if key not in ("pilot", "reading") or value}
@@ -119,6 +124,8 @@ def as_object(results: list[tuple[str, Taken]]) -> dict[str, Any]:
 def _kind(taken: Taken) -> str:
     if taken.messages is not None:
         return "frames"
+    if taken.analysis.bus is not None:
+        return "can"
     return "power" if taken.analysis.power else "waveform"
 
 
@@ -240,6 +247,12 @@ def as_text(results: list[tuple[str, Taken]]) -> str:
     for conversation in whole.scene.conversations:
         for talk in conversation.talks:
             lines += ["", f"Dialogue, port {talk.port}", *(_turn_line(t) for t in talk.turns)]
+    for bus in whole.scene.buses:
+        lines += [
+            "",
+            f"Bus, named by {bus.description or 'nothing given here'}",
+            *(_signal_line(s) for s in bus.signals),
+        ]
     for power in whole.scene.powers:
         lines += ["", f"Power, {power.verdict}", *(_ledger_line(e) for e in power.entries)]
         lines += [f"  expected {power.expected_kwh:.2f} kWh: {power.expected_words}"]
@@ -252,6 +265,11 @@ def as_text(results: list[tuple[str, Taken]]) -> str:
             f"         next: {cause.next_test}",
         ]
     return "\n".join(lines)
+
+
+def _signal_line(s: SignalSeen) -> str:
+    role = f"  {ROLES[s.role].title}" if s.role else ""
+    return f"  {s.name:<44} {s.low:10g} to {s.high:10g} {s.unit:<4}{role}"
 
 
 def _ledger_line(e: Entry) -> str:

@@ -7,6 +7,11 @@ from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.aids import Aids, Described
+from gladwire.core.can.lanes import lanes_of_can, power_of_can
+from gladwire.core.can.log import CanLog
+from gladwire.core.can.names import best_for, shipped
+from gladwire.core.can.record import CanRecord, measure_can
 from gladwire.core.contactor import ContactorRecord, measure_contactor
 from gladwire.core.lock import LockRecord, measure_lock
 from gladwire.core.mains import MainsRecord, measure_mains
@@ -19,7 +24,6 @@ from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.plc.conversation import ConversationRecord
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.kept import KeptMessages, keep
-from gladwire.core.plc.keylog import KeyLog
 from gladwire.core.plc.listen import listen
 from gladwire.core.power.lanes import lanes_of, record_of
 from gladwire.core.power.record import PowerRecord
@@ -78,16 +82,17 @@ class Analysis(Judgement):
     contactors: tuple[ContactorRecord, ...] = ()
     power_noise: tuple[PowerNoise, ...] = ()
     conversation: ConversationRecord | None = None
+    bus: CanRecord | None = None
     power: PowerReport | None = None
 
     @property
     def start_s(self) -> float:
-        talked = [self.conversation.start_s] if self.conversation else []
+        talked = [r.start_s for r in (self.conversation, self.bus) if r]
         return min([*(c.start_s for c in self.channels), *talked], default=0.0)
 
     @property
     def end_s(self) -> float:
-        talked = [self.conversation.end_s] if self.conversation else []
+        talked = [r.end_s for r in (self.conversation, self.bus) if r]
         return max([*(c.end_s for c in self.channels), *talked], default=0.0)
 
     @property
@@ -100,6 +105,7 @@ class Analysis(Judgement):
             contactors=self.contactors,
             power_noise=self.power_noise,
             conversations=(self.conversation,) if self.conversation else (),
+            buses=(self.bus,) if self.bus else (),
             powers=(self.power,) if self.power else (),
         )
 
@@ -139,15 +145,19 @@ class Taken(NamedTuple):
 
 
 def take(
-    read: Recording | FrameCapture | PowerRecord, settled: Settled | None = None, secrets: KeyLog | None = None
+    read: Recording | FrameCapture | PowerRecord | CanLog, settled: Settled | None = None, aids: Aids | None = None
 ) -> Taken:
-    """Analyse what a reader returned: samples, frames or a power record. secrets: open what is sealed. Raises as `analyse`
-    does."""
+    """Analyse what a reader returned: samples, frames, a power record or a log of a bus. aids: what opens and names them.
+
+    Raises as `analyse` does.
+    """
     if isinstance(read, Recording):
         return Taken(analyse(read, settled), read)
     if isinstance(read, PowerRecord):
         return _take_power(read, settled or Settled())
-    heard = listen(read, secrets)
+    if isinstance(read, CanLog):
+        return _take_can(read, settled or Settled(), aids or Aids())
+    heard = listen(read, aids.secrets if aids else None)
     lanes = Recording(heard.lanes, read.format, read.remarks, read.recorded_at)
     measured = Analysis(
         format=read.format,
@@ -179,6 +189,31 @@ def _take_power(record: PowerRecord, settled: Settled) -> Taken:
         **_NOT_JUDGED.__dict__,
     )
     return Taken(measured.model_copy(update=judge(measured.scene).__dict__), lanes)
+
+
+def _take_can(log: CanLog, settled: Settled, aids: Aids) -> Taken:
+    keys = [int(key) for key in set(log.ids.tolist())]
+    described = [*aids.described, *(Described(names) for names in shipped())]
+    chosen = [d for d in described if d.names.title == settled.description] or described
+    names = best_for(keys, [d.names for d in chosen])
+    known = next((d for d in chosen if d.names is names), None)
+    roles = settled.signals if settled.signals is not None else known.roles if known else None
+    measured = measure_can(log, names, roles, known.by_name if known and settled.signals is None else "")
+    lanes = Recording(lanes_of_can(measured.record, measured.tracks), log.format, log.remarks, log.recorded_at)
+    power = power_of_can(measured.record, measured.tracks)
+    report = report_of(power, settled.context) if power else None
+    analysis = Analysis(
+        format=log.format,
+        recorded_at=log.recorded_at,
+        remarks=log.remarks,
+        channels=tuple(_info(w, RoleOf(n, "bus", "name")) for n, w in enumerate(lanes.channels)),
+        channel_index=None,
+        channel_why="",
+        bus=measured.record,
+        power=report if report and report.flowing_minutes >= _LEDGER_FROM_MIN else None,
+        **_NOT_JUDGED.__dict__,
+    )
+    return Taken(analysis.model_copy(update=judge(analysis.scene).__dict__), lanes)
 
 
 def _said_power(lanes: Sequence[Waveform], settled: Settled) -> PowerReport | None:

@@ -14,7 +14,7 @@ from gladwire.core.waveform import Waveform
 # What a person may settle a sampled channel to be; lanes of what was said in messages or of a power record
 # are made, not settled.
 SettledRole = Literal["cp", "pp", "lock_current", "lock_position", "mains_v", "mains_a", "contactor", "other"]
-Role = Literal[SettledRole, "said", "power"]
+Role = Literal[SettledRole, "said", "power", "bus"]
 
 ROLE_WORDS: dict[Role, str] = {
     "cp": "control pilot",
@@ -26,6 +26,7 @@ ROLE_WORDS: dict[Role, str] = {
     "contactor": "contactor line",
     "said": "said in messages",
     "power": "power record",
+    "bus": "sent on a bus",
     "other": "something else",
 }
 _PROXIMITY = re.compile(r"\b(pp|prox\w*)\b", re.IGNORECASE)

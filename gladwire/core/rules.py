@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from gladwire.core import contactor_rules, lock_rules, mains_rules, proximity_rules
+from gladwire.core.can.record import CanRecord
+from gladwire.core.can.rules import RULES as CAN_RULES
 from gladwire.core.contactor_rules import Switching
 from gladwire.core.findings import Rule
 from gladwire.core.lock import LockRecord
@@ -25,6 +27,7 @@ LOCK: tuple[Rule[LockRecord], ...] = lock_rules.RULES
 MAINS: tuple[Rule[Ac], ...] = mains_rules.RULES
 CONTACTOR: tuple[Rule[Switching], ...] = contactor_rules.RULES
 CONVERSATION: tuple[Rule[ConversationRecord], ...] = CONVERSATION_RULES
+BUS: tuple[Rule[CanRecord], ...] = CAN_RULES
 POWER: tuple[Rule[PowerReport], ...] = POWER_RULES
 SCENE: tuple[Rule[Scene], ...] = (*scene_rules.RULES, *together_rules.RULES, *stamp_rules.RULES)
-ALL: tuple[Rule[Any], ...] = (*PILOT, *PROXIMITY, *LOCK, *MAINS, *CONTACTOR, *CONVERSATION, *POWER, *SCENE)
+ALL: tuple[Rule[Any], ...] = (*PILOT, *PROXIMITY, *LOCK, *MAINS, *CONTACTOR, *CONVERSATION, *BUS, *POWER, *SCENE)

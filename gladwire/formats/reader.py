@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple
 
+from gladwire.core.can.log import CanLog
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.power.record import PowerRecord
 from gladwire.core.waveform import Recording
 from gladwire.formats.opening import Source
 
-Read = Recording | FrameCapture | PowerRecord
+Read = Recording | FrameCapture | PowerRecord | CanLog
 
 
 class Options(NamedTuple):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gladwire.formats import mdf, npz, pcap, pcapng, power_csv, power_xlsx, scope_csv, vcd, wav
+from gladwire.formats import can_logs, mdf, npz, pcap, pcapng, power_csv, power_xlsx, scope_csv, vcd, wav
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Read, Reader
@@ -17,10 +17,11 @@ READERS: tuple[Reader, ...] = (
     mdf.READER,
     pcap.READER,
     pcapng.READER,
+    *can_logs.READERS,
 )
 _KNOWN = (
     "a table of a scope, logger or power record (CSV, TSV, TXT, XLSX), VCD, "
-    "WAV, NumPy .npz, MDF 4, pcap or pcapng, gzip or not"
+    "WAV, NumPy .npz, MDF 4, pcap or pcapng, a CAN log (candump, ASC, BLF, TRC), gzip or not"
 )
 
 

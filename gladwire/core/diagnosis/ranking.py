@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from gladwire.core.diagnosis import cable, conversation, evse, other, power, vehicle
+from gladwire.core.diagnosis import bus, cable, conversation, evse, other, power, sealed, vehicle
 from gladwire.core.diagnosis.cause import Cause, Evidence, RankedCause
 from gladwire.core.findings import Finding, Severity
 
@@ -14,6 +14,8 @@ CAUSES: tuple[Cause, ...] = (
     *cable.CAUSES,
     *vehicle.CAUSES,
     *conversation.CAUSES,
+    *sealed.CAUSES,
+    *bus.CAUSES,
     *power.CAUSES,
     *other.CAUSES,
 )

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from gladwire.core.held import held
 from gladwire.core.plc.exi.fields import Fields
 from gladwire.core.plc.talking import Heard
 from gladwire.core.standards.v2g_codes import FIELDS_20
@@ -15,7 +16,6 @@ from gladwire.core.waveform import Waveform
 RATE_HZ = 20.0
 # A value said longer ago than this is no longer the present one.
 _HELD_S = 2.0
-_MOST_SAMPLES = 4_000_000
 
 
 class Series(NamedTuple):
@@ -62,8 +62,8 @@ def series_of(messages: Sequence[Heard], end_s: float) -> tuple[Waveform, ...]:
             said[number][0].append(heard.time_s)
             said[number][1].append(value)
     return tuple(
-        _held(series, np.array(times), np.array(values, dtype=np.float64), end_s)
-        for series, (times, values) in zip(SERIES, said, strict=True)
+        held(s.title, s.unit, np.array(times), s.factor * np.array(values, dtype=np.float64), end_s, RATE_HZ, _HELD_S)
+        for s, (times, values) in zip(SERIES, said, strict=True)
         if len(times) > 1
     )
 
@@ -80,14 +80,3 @@ def _values(fields: Fields) -> list[tuple[int, float]]:
         if number is not None and value is not None:
             found[number] = found[number] + value if name.endswith(_PHASES) and number in found else value
     return list(found.items())
-
-
-def _held(series: Series, times: np.ndarray, values: np.ndarray, end_s: float) -> Waveform:
-    start = float(times[0])
-    stop = min(end_s, float(times[-1]) + _HELD_S)
-    rate = min(RATE_HZ, _MOST_SAMPLES / max(stop - start, 1.0))
-    at = start + np.arange(max(int((stop - start) * rate), 2)) / rate
-    index = np.searchsorted(times, at + 0.5 / rate, side="right") - 1
-    samples = (series.factor * values[np.clip(index, 0, None)]).astype(np.float32)
-    samples[(at - times[np.clip(index, 0, None)] > _HELD_S) | (index < 0)] = np.nan
-    return Waveform(series.title, samples, rate, start, series.unit)

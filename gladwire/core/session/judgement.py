@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from pydantic import BaseModel, ConfigDict
 
@@ -12,7 +12,7 @@ from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.diagnosis.ranking import rank
 from gladwire.core.findings import SEVERITIES, Finding, apply
 from gladwire.core.mains_rules import Ac
-from gladwire.core.plc.consequences import causes_before_consequences, in_its_own_standard
+from gladwire.core.plc.consequences import FOLLOWS, causes_before_consequences, in_its_own_standard
 from gladwire.core.session.outcome import Outcome, outcome_of, verdict_sentence
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import StageResult, placed, spine_of
@@ -50,6 +50,19 @@ def judge(scene: Scene) -> Judgement:
     )
 
 
+def _first_is_cause(found: Sequence[Finding]) -> Iterator[Finding]:
+    """Of a bus's faults the first is the cause; what comes more than a breath later is consequence."""
+    faults = [f for f in found if f.severity == "fault"]
+    first = min((f.start_s for f in faults), default=0.0)
+    for finding in found:
+        if finding.severity == "fault" and finding.start_s > first + _BREATH_S:
+            finding = finding.model_copy(update={"severity": "note", "text": f"{finding.text} {FOLLOWS}"})
+        yield finding
+
+
+_BREATH_S = 0.2
+
+
 def _findings(scene: Scene) -> Iterator[Finding]:
     for pilot in scene.pilots:
         yield from apply(rules.PILOT, pilot)
@@ -67,10 +80,16 @@ def _findings(scene: Scene) -> Iterator[Finding]:
     for conversation in scene.conversations:
         found = in_its_own_standard(apply(rules.CONVERSATION, conversation), conversation)
         yield from causes_before_consequences(found, conversation)
+    for bus in scene.buses:
+        yield from _first_is_cause(apply(rules.BUS, bus))
+    yield from _of_power(scene)
+    yield from apply(rules.SCENE, scene)
+
+
+def _of_power(scene: Scene) -> Iterator[Finding]:
     for power in scene.powers:
         for finding in apply(rules.POWER, power):
             # How a session ended is told by what was said and switched, where that was captured.
-            if finding.code == "power_interrupted" and (scene.conversations or scene.pilots):
+            if finding.code == "power_interrupted" and (scene.conversations or scene.pilots or scene.buses):
                 finding = finding.model_copy(update={"severity": "note"})
             yield finding
-    yield from apply(rules.SCENE, scene)

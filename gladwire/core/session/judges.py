@@ -9,7 +9,7 @@ from gladwire.core.pilot.record import PilotRecord, Segment
 from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.pilot.rules.requests import asking_s, requests
 from gladwire.core.pilot.words import amps, seconds
-from gladwire.core.session import talk_judges
+from gladwire.core.session import can_judges, talk_judges
 from gladwire.core.session.power_judges import POWERED
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.verdict import Verdict
@@ -56,8 +56,10 @@ _BREAKING: Mapping[str, frozenset[str]] = {
     "end": frozenset({"lock_not_released", "plug_stays_held", "contactor_stays_closed"}),
 }
 BREAKING: Mapping[str, frozenset[str]] = {
-    stage: _BREAKING.get(stage, frozenset()) | talk_judges.BREAKING.get(stage, frozenset())
-    for stage in {*_BREAKING, *talk_judges.BREAKING}
+    stage: frozenset().union(
+        *(told.get(stage, frozenset()) for told in (_BREAKING, talk_judges.BREAKING, can_judges.BREAKING))
+    )
+    for stage in {*_BREAKING, *talk_judges.BREAKING, *can_judges.BREAKING}
 }
 # A withdrawn offer ends what was held, however grave it is in itself.
 _ENDS_HOLD = "offer_withdrawn"
@@ -271,6 +273,19 @@ def _talked_or(stage: str, judge: Judge | None) -> Judge:
     return judged
 
 
+def _canned_or(stage: str, judge: Judge) -> Judge:
+    """Where no other capture proves a stage, a log of the bus speaks for it."""
+
+    def judged(scene: Scene, findings: Sequence[Finding]) -> Verdict:
+        said = judge(scene, findings)
+        if said.state in ("proven", "failed") or not scene.buses:
+            return said
+        heard = can_judges.CANNED[stage](scene, findings)
+        return heard or said
+
+    return judged
+
+
 def _powered_or(stage: str, judge: Judge) -> Judge:
     """Where other captures leave a stage open, the power record speaks for it."""
 
@@ -302,4 +317,5 @@ _ALL: Mapping[str, Judge] = {
     **{stage: _unless_broken(stage, judge) for stage, judge in _OF_LANES.items() if stage not in talk_judges.TALKED},
     **{stage: _unless_broken(stage, _talked_or(stage, _OF_LANES.get(stage))) for stage in talk_judges.TALKED},
 }
-JUDGES: Mapping[str, Judge] = {s: _powered_or(s, judge) if s in POWERED else judge for s, judge in _ALL.items()}
+_WITH_BUSES = {s: _canned_or(s, judge) if s in can_judges.CANNED else judge for s, judge in _ALL.items()}
+JUDGES: Mapping[str, Judge] = {s: _powered_or(s, judge) if s in POWERED else judge for s, judge in _WITH_BUSES.items()}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Literal
 
+from gladwire.core.can.rules import flowing
 from gladwire.core.findings import Finding
 from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.rules.offer import offers
@@ -36,7 +37,7 @@ _NOTHING_TO_JUDGE = ("no_pilot",)
 # What makes a held session a derated one.
 _DERATING = (
     "current_reduced", "offer_followed", "power_below_rating", "power_lead", "power_hot", "power_thermal", "power_shared",
-    "power_supply", "power_slower", "power_phase_lost",
+    "power_supply", "power_slower", "power_phase_lost", "can_pin_hot",
 )  # fmt: skip
 # Faults that a session charges through.
 _CHARGES_YET = ("current_over_offer", "mains_without_request")
@@ -55,7 +56,7 @@ def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[F
     state = {s.stage: s.state for s in stages}
     if state["hold"] == "failed":
         broken_hold = breaking(findings, "hold")
-        begun = not scene.conversations or broken_hold is None or _had_begun(scene, broken_hold)
+        begun = not (scene.conversations or scene.buses) or broken_hold is None or _had_begun(scene, broken_hold)
         return "dropped_out" if begun else "failed_to_start"
     held = state["hold"] == "proven"
     broken = [b for name in _BEFORE_HOLD if (b := breaking(findings, name)) and not (held and b.code in _CHARGES_YET)]
@@ -88,6 +89,8 @@ def _had_begun(scene: Scene, broken: Finding) -> bool:
             for talk in c.talks
             for turn in talk.of(*LOOPS)
         )
+    if scene.buses:
+        return any(start < broken.start_s for bus in scene.buses for start, _ in flowing(bus))
     if any(p.energy_kwh > 0 for p in scene.powers):
         return True
     if scene.mains and scene.mains.has_amps:
@@ -109,6 +112,8 @@ def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
     if scene.conversations:
         kept = breaking(findings, "end")
         return f"{kept.text}" if kept else f"{told_story(findings)}{_power_story(scene)}"
+    if scene.buses and scene.pilot is None:
+        return f"{_bus_story(findings)}{_power_story(scene)}"
     if scene.powers and scene.pilot is None:
         return f"{_flowed(findings)}{_power_story(scene)}"
     waiting = next((f for f in findings if f.code in ("never_asked", "no_offer", "nothing_connected")), None)
@@ -121,6 +126,13 @@ def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
     if less and record and less.text not in story:
         story = f"{less.text} {story}"
     return f"{story} {kept.text}" if kept else story
+
+
+def _bus_story(findings: Sequence[Finding]) -> str:
+    watch = next((f for f in findings if f.severity == "suspect" and f.code != "can_post_stopped"), None)
+    told = [f.text for code in ("can_flows", "can_ended", "can_post_stopped") for f in findings if f.code == code]
+    parts = told or [next((f.text for f in findings if f.severity == "note"), "No current flows in this log.")]
+    return " ".join([*parts, *([f"To watch: {watch.text}"] if watch else [])])
 
 
 def _flowed(findings: Sequence[Finding]) -> str:

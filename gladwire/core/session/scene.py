@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.can.record import CanRecord
 from gladwire.core.contactor import ContactorRecord
 from gladwire.core.lock import LockRecord
 from gladwire.core.mains import MainsRecord
@@ -33,6 +34,7 @@ class Scene(BaseModel):
     contactors: tuple[ContactorRecord, ...] = ()
     power_noise: tuple[PowerNoise, ...] = ()
     conversations: tuple[ConversationRecord, ...] = ()
+    buses: tuple[CanRecord, ...] = ()
     powers: tuple[PowerReport, ...] = ()
     stamps: tuple[Stamp, ...] = ()
     inspections: tuple[Inspection, ...] = ()
@@ -50,6 +52,7 @@ class Scene(BaseModel):
             *self.locks,
             *self.contactors,
             *self.conversations,
+            *self.buses,
             *self.powers,
             *([self.mains] if self.mains else ()),
         )

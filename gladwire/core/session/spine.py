@@ -11,6 +11,7 @@ from gladwire.core.findings import Finding
 from gladwire.core.pilot.rules.offer import offers
 from gladwire.core.power.report import PowerReport
 from gladwire.core.session.scene import Scene
+from gladwire.core.standards.v2g_codes import ISO_20
 
 # Three phases of 32 A give 22 kW; a phase of mains stays under this.
 _AC_MOST_KW, _MAINS_MOST_V = 23.0, 265.0
@@ -68,6 +69,25 @@ AC_TALKED_SPINE = (
 )
 
 
+# A connector that talks over CAN: no pilot, no matching; the handshake is the bus's own.
+CAN_SPINE = (
+    Stage("seat", "Seat"),
+    Stage("proximity", "Proximity"),
+    Stage("lock", "Lock"),
+    Stage("link", "Bus"),
+    Stage("parameters", "Parameters"),
+    Stage("insulation", "Insulation"),
+    Stage("precharge", "Pre-charge"),
+    Stage("ramp", "Ramp"),
+    Stage("hold", "Hold"),
+    Stage("end", "End"),
+)
+# ISO 15118-20 authorises before services are chosen and tells no insulation status: two stages carry other titles.
+_TITLES_20 = {"agree": "Session", "parameters": "Services", "insulation": "Cable check"}
+DC_20_SPINE = tuple(Stage(s.key, _TITLES_20.get(s.key, s.title)) for s in DC_SPINE)
+AC_20_SPINE = tuple(Stage(s.key, _TITLES_20.get(s.key, s.title)) for s in AC_TALKED_SPINE)
+
+
 class StageResult(BaseModel):
     """One stage as this session shows it. short: a value to stand under the mark; why: the whole sentence."""
 
@@ -86,7 +106,12 @@ def spine_of(scene: Scene) -> tuple[Stage, ...]:
     """What was talked about decides; a power record alone by its size and what is known; without both, at 5 % duty the DC
     spine (the pilot cannot tell), else the AC one."""
     if scene.conversations:
-        return AC_TALKED_SPINE if _asks_for_ac(scene) else DC_SPINE
+        newer = any(t.protocol == ISO_20 for c in scene.conversations for t in c.talks)
+        if _asks_for_ac(scene):
+            return AC_20_SPINE if newer else AC_TALKED_SPINE
+        return DC_20_SPINE if newer else DC_SPINE
+    if scene.buses and scene.pilot is None:
+        return CAN_SPINE if any(b.kind == "connector" for b in scene.buses) else DC_SPINE
     pilot = scene.pilot
     if pilot is None and scene.powers:
         return AC_SPINE if any(_is_ac(power) for power in scene.powers) else DC_SPINE

@@ -41,7 +41,7 @@ BREAKING: Mapping[str, frozenset[str]] = {
         }
     ),
     "agree": ANYWHERE | {"no_common_protocol", "resume_refused"},
-    "authorise": ANYWHERE | {"authorisation_refused", "authorisation_endless", "tls_certificate_out"},
+    "authorise": ANYWHERE | {"authorisation_refused", "authorisation_endless", "contract_refused"},
     "parameters": ANYWHERE | {"limits_voltage", "limits_current", "nothing_offered", "parameters_endless"},
     "insulation": ANYWHERE | {"insulation_status", "insulation_no_verdict"},
     "precharge": ANYWHERE | {"precharge_not_reached"},

@@ -73,6 +73,7 @@ def put_together(
         mains=joined_mains([scene.mains for _, scene in moved if scene.mains]),
         contactors=tuple(c for _, scene in moved for c in scene.contactors),
         power_noise=tuple(n for _, scene in moved for n in scene.power_noise),
+        buses=tuple(b for _, scene in moved for b in scene.buses),
         powers=(power,) if power else (),
         conversations=tuple(sorted((c for _, s in moved for c in s.conversations), key=lambda c: c.start_s)),
         stamps=tuple(sorted(stamps, key=lambda s: s.at_s)),

@@ -9,6 +9,8 @@ from gladwire.core.standards.source import IEC_61851_23, Source
 
 # The post has to come this near the pack before the vehicle closes its contactors.
 CLOSE_V = 20.0
+# Current has to be under this before contactors open.
+OPEN_A = 5.0
 # After contactors open the cable has to be under this.
 SAFE_V = 60.0
 # Insulation under these ohms for each volt of the post's rated output.

@@ -50,6 +50,7 @@ ISO_15118_2_CONTRACT = Source(key="iso15118-2-contract", document="ISO 15118-2:2
 RFC_5280 = Source(key="rfc5280", document="RFC 5280", place="certificates and their paths")
 RFC_5280_STATUS = Source(key="rfc6066", document="RFC 6066", place="8, certificate status")
 RFC_9850 = Source(key="rfc9850", document="RFC 9850", place="key log format")
+IEC_61851_24 = Source(key="iec61851-24", document="IEC 61851-24:2014", place="Annex A, control over CAN")
 PRACTICE = Source(key="practice", document="common practice", place="", from_memory=False)
 MEASUREMENT = Source(key="measurement", document="this capture", place="", from_memory=False)
 
@@ -79,6 +80,7 @@ SOURCES = (
     ISO_15118_2_TRANSPORT,
     DIN_70121,
     IEC_61851_23,
+    IEC_61851_24,
     ISO_15118_2_CONTRACT,
     RFC_5280,
     RFC_5280_STATUS,

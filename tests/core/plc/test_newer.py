@@ -34,7 +34,7 @@ FAULTS: dict[str, tuple[Plan, str, str, str]] = {
     "contactor": (Plan(Vehicle20(AC20), Post20(fails={"PowerDelivery": "FAILED_ContactorError"})), "switching_refused",
                   "energise", "ISO 15118-20"),
     "contract": (Plan(Vehicle(contract=("30",)), Post(by_contract=True, fails={"PaymentDetails": "FAILED_CertChainError"})),
-                 "authorisation_refused", "authorise", "ISO 15118-2"),
+                 "contract_refused", "authorise", "ISO 15118-2"),
 }  # fmt: skip
 
 

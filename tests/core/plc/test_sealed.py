@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gladwire.core.aids import Aids
 from gladwire.core.analysis import take
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
@@ -49,7 +50,7 @@ def test_sessions_of_a_reference_stack_open_to_what_its_vehicle_logged(name: str
     """The stack's own log of every message it encoded and decoded stands beside the capture."""
     capture = read_capture(Source(FIXTURES / f"{name}.pcap"), Options())
     assert isinstance(capture, FrameCapture)
-    taken = take(capture, None, read_keylog((FIXTURES / f"{name}.keys").read_text()))
+    taken = take(capture, None, Aids(read_keylog((FIXTURES / f"{name}.keys").read_text())))
     assert taken.messages is not None
     messages = [taken.messages.one(n).message for n in range(len(taken.messages))]
     said = [f"{m.name} {m.response_code or ''}".strip() for m in messages]
@@ -141,7 +142,7 @@ def test_another_session_s_key_log_a_damaged_and_a_partial_one_each_say_what_is_
     assert opening(one_side) == "partly"
     assert names(heard(made, one_side)) == NAMES[::2]
     assert names(heard(made, no_handshake)) == NAMES
-    codes = {f.code for f in take(made.capture, None, read_keylog(other.keys)).analysis.findings}
+    codes = {f.code for f in take(made.capture, None, Aids(read_keylog(other.keys))).analysis.findings}
     assert {"tls_keys", "tls_sealed"} <= codes
 
 
@@ -224,4 +225,4 @@ def test_damage_never_raises(data: st.DataObject) -> None:
         if raw:
             raw[data.draw(st.integers(0, len(raw) - 1))] = data.draw(st.integers(0, 255))
         frames[n] = frames[n]._replace(data=bytes(raw[: data.draw(st.integers(0, len(raw)))]))
-    take(FrameCapture(tuple(frames), "pcap", first_at=capture.first_at), None, keys)
+    take(FrameCapture(tuple(frames), "pcap", first_at=capture.first_at), None, Aids(keys))

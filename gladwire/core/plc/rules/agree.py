@@ -8,6 +8,7 @@ from gladwire.core.findings import Fact, Rule, only
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
 from gladwire.core.plc.plain import offers_of
+from gladwire.core.plc.rules.contract import refused_by_contract
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.standards.source import ISO_15118_2, PRACTICE
 from gladwire.core.standards.v2g_codes import meaning, purpose_of
@@ -90,7 +91,7 @@ def _refused(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
         for turn in talk.of(*AUTHORISING, "PaymentDetails"):
             # ISO 15118-20 refuses an authorisation with a warning, after which another may be tried.
-            if turn.failed or turn.warned:
+            if (turn.failed or turn.warned) and turn not in refused_by_contract(talk):
                 text = (
                     f"Authorisation refused at {turn.start_s:.2f} s: the post answers {turn.stem}Req with "
                     f"{turn.response_code}, {meaning(turn.response_code)}."

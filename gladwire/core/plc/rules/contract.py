@@ -10,6 +10,7 @@ from gladwire.core.plc.conversation import ConversationRecord, Talk, Turn
 from gladwire.core.plc.rules.link import talks_of
 from gladwire.core.plc.rules.loop import LOOPS
 from gladwire.core.standards.source import ISO_15118_2_CONTRACT
+from gladwire.core.standards.v2g_codes import meaning
 
 _PROVISIONING = ("CertificateInstallation", "CertificateUpdate")
 
@@ -44,6 +45,26 @@ def _contract(record: ConversationRecord) -> Iterator[Fact]:
                 named = turn.asked("eMAID")
                 text = f"The contract {named or ''} was taken and a challenge given: its chain holds for the post."
                 yield Fact("normal", text.replace("  ", " "), turn.start_s, turn.end_s, str(named or "OK"), "OK")
+
+
+def refused_by_contract(talk: Talk) -> list[Turn]:
+    """Answers that refuse the contract itself."""
+    turns = talk.of("PaymentDetails", "Authorization", "ContractAuthentication")
+    return [
+        t
+        for t in turns
+        if (t.failed or t.warned) and (t.kind == "PaymentDetails" or t.asked("GenChallenge") is not None)
+    ]
+
+
+def _refused(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for turn in refused_by_contract(talk):
+            text = (
+                f"The contract was refused at {turn.start_s:.2f} s: the post answers {turn.stem}Req with "
+                f"{turn.response_code}, {meaning(turn.response_code)}."
+            )
+            yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK")
 
 
 def _by_contract(talk: Talk) -> Turn | None:
@@ -99,6 +120,7 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule("contract_not_installed", "authorise", ISO_15118_2_CONTRACT, "a contract certificate asked for and not given",
          _not_installed),
     Rule("contract_taken", "authorise", ISO_15118_2_CONTRACT, "payment details taken, and what that proves", _contract),
+    Rule("contract_refused", "authorise", ISO_15118_2_CONTRACT, "a contract the post refuses, and why", _refused),
     Rule("contract_signed", "authorise", ISO_15118_2_CONTRACT, "an authorisation signed by contract",
          only(_signed, "normal")),
     Rule("contract_unsigned", "authorise", ISO_15118_2_CONTRACT, "an authorisation by contract without signature or with "

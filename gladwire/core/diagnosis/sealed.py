@@ -1,0 +1,121 @@
+"""Causes around sealed connections, certificates, contracts and sessions over several connections."""
+
+from __future__ import annotations
+
+from gladwire.core.diagnosis.cause import Cause, NextTest
+from gladwire.core.diagnosis.conversation import FRAMES_CAUTION
+
+CAUSES = (
+    Cause(
+        code="certificate_out_of_date",
+        title="Certificate out of its dates",
+        owner="evse",
+        prior=1.0,
+        speaks_for={"tls_certificate_out": 4.5, "tls_failed": 0.6},
+        speaks_against={"clock_wrong": 1.5},
+        test=NextTest(
+            "Compare the certificate's dates with today, and ask who renews it when it was last done.",
+            5,
+            "Out of date today: have it renewed by the post's operator (or the contract's provider).",
+            "In date today: the capture's clock or the post's was wrong at the time; set it and repeat.",
+            FRAMES_CAUTION,
+        ),
+        proof="A handshake that completes with a certificate in its dates, and a session that reaches Hold.",
+    ),
+    Cause(
+        code="clock_wrong_at_post",
+        title="Clock of the post (or vehicle) wrong",
+        owner="evse",
+        prior=0.9,
+        speaks_for={"clock_refuses": 4.5, "clock_wrong": 3.0, "tls_certificate_out": 0.8, "tls_failed": 0.5},
+        speaks_against={},
+        test=NextTest(
+            "Read the post's own date and time, on its display or in its log, and compare with yours.",
+            4,
+            "Days or hours off: have its time source mended; certificates then hold again.",
+            "Right: the vehicle's clock, or the certificate itself, is at fault.",
+            FRAMES_CAUTION,
+        ),
+        proof="A capture in which the post's time stamps agree with the capture's clock within a minute.",
+    ),
+    Cause(
+        code="chain_not_whole",
+        title="Certificate chain not sent whole",
+        owner="evse",
+        prior=0.8,
+        speaks_for={"chain_incomplete": 4.0, "tls_failed": 0.6},
+        speaks_against={},
+        test=NextTest(
+            "Look which certificate names an issuer that was not sent, and have the post's chain installed anew.",
+            8,
+            "With the authority between them sent, the vehicle accepts: the post's configuration was short of one.",
+            "Sent whole and still refused: the vehicle does not know this root.",
+            FRAMES_CAUTION,
+        ),
+        proof="A handshake with the whole chain that completes with the vehicle that refused before.",
+    ),
+    Cause(
+        code="root_not_known",
+        title="Root certificate not known to the other side",
+        owner="backend",
+        prior=0.8,
+        speaks_for={"tls_failed": 3.0},
+        speaks_against={"chain_incomplete": 1.5, "tls_certificate_out": 2.0, "clock_refuses": 1.0},
+        test=NextTest(
+            "Try a vehicle of another maker at this post, and this vehicle at a post of another operator.",
+            15,
+            "Other vehicles get through here: this vehicle lacks the root; its maker has to add it.",
+            "None gets through here: the post's chain ends in a root nobody has.",
+            FRAMES_CAUTION,
+        ),
+        proof="A handshake that completes between the two that refused each other.",
+    ),
+    Cause(
+        code="contract_refused_by_provider",
+        title="Contract refused: cancelled, revoked, or not known",
+        owner="backend",
+        prior=1.1,
+        speaks_for={"contract_refused": 4.5, "contract_not_installed": 2.5},
+        speaks_against={"contract_signed": 0.3},
+        test=NextTest(
+            "Start the same plug-in with a card or app instead of the contract.",
+            5,
+            "It charges: post and vehicle are well; the contract's provider has to look at this contract.",
+            "It does not charge either: authorisation itself is at fault, not the contract.",
+            FRAMES_CAUTION,
+        ),
+        proof="An authorisation by contract that is accepted, in a session that reaches Hold.",
+    ),
+    Cause(
+        code="vehicle_signs_wrong",
+        title="Vehicle does not sign, or answers another challenge",
+        owner="vehicle",
+        prior=0.6,
+        speaks_for={"contract_unsigned": 4.0, "contract_refused": 0.8, "receipt_missing": 1.5},
+        speaks_against={"contract_signed": 2.5},
+        test=NextTest(
+            "Repeat with the same vehicle at a post of another maker, frames running, and compare the signed message.",
+            15,
+            "Unsigned there too: the vehicle's controller; hand over with both captures.",
+            "Signed there: what this post sent before it differs; compare challenge and services.",
+            FRAMES_CAUTION,
+        ),
+        proof="An authorisation that is signed, answers the post's challenge and is accepted.",
+    ),
+    Cause(
+        code="session_forgotten",
+        title="Post forgot the paused session",
+        owner="evse",
+        prior=0.6,
+        speaks_for={"resume_refused": 4.5},
+        speaks_against={},
+        test=NextTest(
+            "Pause and resume again after one minute, then after ten, and note from when on the session is lost.",
+            20,
+            "Lost from a certain time on: the post's own limit for paused sessions; ask its maker.",
+            "Kept both times: it had restarted in between; read its log.",
+            FRAMES_CAUTION,
+        ),
+        proof="A pause taken up again with OK_OldSessionJoined.",
+    ),
+)
