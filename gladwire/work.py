@@ -17,8 +17,10 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from pydantic import ValidationError
+from sqlalchemy.orm import Session
 
-from gladwire.core.analysis import ANALYSER_VERSION, Analysis, take
+from gladwire.core.analysis import ANALYSER_VERSION, Analysis, Taken, take
+from gladwire.core.can.log import CanLog
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.roles import signature
 from gladwire.core.waveform import Recording
@@ -26,6 +28,7 @@ from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Read
 from gladwire.formats.registry import read_capture
+from gladwire.store.aids import aids_for, mark_of
 from gladwire.store.analyses import newest_settlement, refuse, remembered_roles, store_analysis
 from gladwire.store.captures import (
     DamagedCaptureError,
@@ -61,6 +64,21 @@ def read_stored(sessions: Sessions, capture: Capture, interval_s: float | None) 
         raise UnreadableError(str(error)) from error
 
 
+def cache_key(db: Session, capture: Capture, is_bus: bool) -> str:
+    """Under which name lanes and messages of a capture are kept: by its content and by what opened or named it."""
+    mark = mark_of(db, capture, is_bus)
+    return f"{capture.sha256}-{mark}" if mark else capture.sha256
+
+
+def take_stored(sessions: Sessions, capture: Capture, interval_s: float | None) -> Taken:
+    """Read and analyse a stored capture anew, with all that is settled and kept for it. Raises UnreadableError."""
+    with sessions() as db:
+        here = db.get_one(Capture, capture.id)
+        settlement, aids = newest_settlement(db, here), aids_for(db, here)
+        settled = Settled.model_validate_json(settlement.settled) if settlement else Settled()
+    return take(read_stored(sessions, capture, interval_s), settled, aids)
+
+
 def work_once(sessions: Sessions, cache: SampleCache, worker: str) -> bool:
     """Claim and analyse one capture; False when none waits."""
     with sessions.begin() as db:
@@ -73,9 +91,12 @@ def work_once(sessions: Sessions, cache: SampleCache, worker: str) -> bool:
         settled = Settled.model_validate_json(settlement.settled) if settlement else Settled()
         read = read_stored(sessions, capture, interval_s)
         settled, by_name = _with_remembered(sessions, read, settled)
-        taken = take(read, settled)
+        with sessions() as db:
+            here = db.get_one(Capture, capture.id)
+            aids, key = aids_for(db, here), cache_key(db, here, isinstance(read, CanLog))
+        taken = take(read, settled, aids)
         result = taken.analysis.model_copy(update={"roles_confirmed_by": by_name})
-        cache.keep(capture.sha256, interval_s, taken.recording, taken.messages)
+        cache.keep(key, interval_s, taken.recording, taken.messages)
     except (UnreadableError, ValidationError, ValueError) as error:
         _refuse(sessions, capture.id, str(error))
     except MemoryError:

@@ -8,6 +8,7 @@ from itertools import pairwise
 
 from gladwire.core.simulate.plc.matching import Listener
 from gladwire.core.simulate.plc.peers import Post, Vehicle
+from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20
 from gladwire.core.simulate.plc.session import Plan, Played, play
 from gladwire.core.simulate.plc.wire import Station
 from gladwire.core.simulate.script import PilotScript, Scope
@@ -49,6 +50,18 @@ PLANS: dict[str, Plan] = {
     "no_switch": Plan(post=Post(fails={"PowerDelivery": "FAILED_PowerDeliveryNotApplied"})),
     "contact_opens": Plan(pilot_lost_in_loop=28, loop_s=20.0),
     "button": Plan(post=Post(emergency_after=24), loop_s=20.0),
+    "no_schedule": Plan(vehicle=Vehicle20(), post=Post20(ongoing={"ScheduleExchange": -1}), patience=170),
+    "whole_20": Plan(vehicle=Vehicle20(soc=77, full_at=80), post=Post20(), loop_s=22.0),
+    "both_ways": Plan(
+        vehicle=Vehicle20(gives_a=60.0, dynamic=True, max_a=150.0),
+        post=Post20(takes_back_after=40, notices={90: "Terminate"}),
+        loop_s=40.0,
+    ),
+    "pause": Plan(vehicle=Vehicle(pauses=True), loop_s=9.0, resumes_s=45.0),
+    "ac_refuses": Plan(
+        vehicle=Vehicle20(("iso20_ac",), max_w=11_000.0, soc=60),
+        post=Post20(max_w=11_000.0, services=(1,), fails={"PowerDelivery": "FAILED_ContactorError"}),
+    ),
     "stop_ignored": Plan(vehicle=Vehicle(ignores_stop=True), post=Post(stops_after=20), loop_s=24.0),
 }
 

@@ -7,10 +7,13 @@ import io
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from gladwire.core.can.names import looks_like_dbc
 from gladwire.core.pilot.reading import Settled
+from gladwire.core.plc.keylog import looks_like_keylog
 from gladwire.demo.harbour import CASES, LOOSE
 from gladwire.demo.power_harbour import EQUIPMENT
 from gladwire.demo.told import DemoCase, DemoSession, Noted
+from gladwire.store.aids import add_description, add_key_log
 from gladwire.store.analyses import add_settlement
 from gladwire.store.captures import add_capture
 from gladwire.store.cases import close_case
@@ -57,7 +60,15 @@ def _add(db: Session, told: DemoSession, case: Case | None) -> None:
     session = ChargingSession(title=told.title, case=case, mode=told.mode)
     db.add(session)
     db.flush()
-    captures = [add_capture(db, session, file.name, io.BytesIO(file.content())) for file in told.files]
+    captures = []
+    for file in told.files:
+        content = file.content()
+        if looks_like_keylog(content):
+            add_key_log(db, session, file.name, content)
+        elif looks_like_dbc(content):
+            add_description(db, file.name, content)
+        else:
+            captures.append(add_capture(db, session, file.name, io.BytesIO(content)))
     _tell_equipment(db, session, captures, told)
     for noted in told.noted:
         db.add(_observation(noted, session_id=session.id))

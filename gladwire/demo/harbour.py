@@ -8,6 +8,7 @@ from functools import partial
 from gladwire.demo import plug_ins
 from gladwire.demo.dc_harbour import DC_CASES
 from gladwire.demo.power_harbour import POWER_CASES
+from gladwire.demo.talk_harbour import TALK_CASES
 from gladwire.demo.told import DemoCase, DemoFile, DemoSession, Noted
 
 
@@ -206,7 +207,7 @@ _AC_CASES: tuple[DemoCase, ...] = (
     ),
 )
 
-CASES: tuple[DemoCase, ...] = (*_AC_CASES, *DC_CASES, *POWER_CASES)
+CASES: tuple[DemoCase, ...] = (*_AC_CASES, *DC_CASES, *POWER_CASES, *TALK_CASES)
 
 LOOSE: tuple[DemoSession, ...] = (
     DemoSession("Unknown box on the slipway", _one("unknown_box_on_slipway.csv", plug_ins.slipway_box)),

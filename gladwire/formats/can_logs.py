@@ -130,7 +130,7 @@ def _arrays(
         errors=errors,
         buses=buses,
         remarks=tuple(remarks),
-        recorded_at=datetime.fromtimestamp(first, UTC).isoformat() if dated else "",
+        recorded_at=datetime.fromtimestamp(first, UTC).isoformat(timespec="seconds") if dated else "",
         first_at=first if dated else 0.0,
     )
 

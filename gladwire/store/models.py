@@ -215,6 +215,35 @@ class KnownGood(Base):
     capture: Mapped[Capture] = relationship()
 
 
+class KeyLogFile(Base):
+    """Secrets of TLS sessions, compressed; apart from captures, and never among what is given out."""
+
+    __tablename__ = "key_logs"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("charging_sessions.id"), index=True)
+    name: Mapped[str] = mapped_column(String(255))
+    sha256: Mapped[str] = mapped_column(String(64))
+    text: Mapped[bytes] = mapped_column(MEDIUMBLOB)
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+
+class BusDescription(Base):
+    """A description of a bus (DBC, compressed). kind: controller | connector. roles: JSON of role to signal, "" while
+    they are guessed; by_name, made_at: who settled them, when."""
+
+    __tablename__ = "bus_descriptions"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    title: Mapped[str] = mapped_column(String(255))
+    sha256: Mapped[str] = mapped_column(String(64), index=True, unique=True)
+    text: Mapped[bytes] = mapped_column(MEDIUMBLOB)
+    kind: Mapped[str] = mapped_column(String(12), default="controller")
+    roles: Mapped[str] = mapped_column(Text, default="")
+    by_name: Mapped[str] = mapped_column(String(80), default="")
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+
 class InstrumentRoles(Base):
     """Roles of channels confirmed for files of one instrument, told by format, channel names and units."""
 

@@ -67,6 +67,11 @@ class SampleCache:
         with np.load(place / _MESSAGES) as arrays:
             return KeptMessages(**{name: arrays[name] for name in KeptMessages._fields})
 
+    def forget(self, sha256: str) -> None:
+        """Remove everything kept of a capture, whatever it was read with."""
+        for place in self.folder.glob(f"{sha256}*"):
+            shutil.rmtree(place, ignore_errors=True)
+
     def _filled(self, sha256: str, interval_s: float | None, read: Callable[[], Taken]) -> Path:
         place = self._place(sha256, interval_s)
         if not place.is_dir():

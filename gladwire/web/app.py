@@ -11,6 +11,7 @@ from gladwire.web import errors
 from gladwire.web.guard import Guard
 from gladwire.web.pages import (
     bench,
+    buses,
     captures,
     cases,
     checklist,
@@ -34,7 +35,7 @@ from gladwire.web.templating import STATIC
 
 AREAS = (
     today, cases, session, known, checklist, compare, connectors, timeline, captures, talk, curves, readings, equipment,
-    site_play, expect, bench, limits, styleguide,
+    site_play, expect, bench, buses, limits, styleguide,
 )  # fmt: skip
 
 

@@ -11,7 +11,7 @@ from typing import Annotated, cast
 from fastapi import Depends, Request
 from sqlalchemy.orm import Session
 
-from gladwire.core.analysis import Analysis, take
+from gladwire.core.analysis import Analysis
 from gladwire.core.envelope import Summary
 from gladwire.core.plc.kept import KeptMessages
 from gladwire.core.waveform import Waveform
@@ -21,7 +21,7 @@ from gladwire.store.database import Sessions, engine_for, sessions_of
 from gladwire.store.models import Capture, StoredAnalysis
 from gladwire.store.samples import SampleCache
 from gladwire.web.errors import RefusedError
-from gladwire.work import read_stored
+from gladwire.work import cache_key, take_stored
 
 
 @dataclass(frozen=True)
@@ -36,15 +36,21 @@ class Services:
         """Samples of a channel, decoded anew when the cache lost them. Raises RefusedError."""
         try:
             return self.cache.channel(
-                capture.sha256, interval_s, number, lambda: take(read_stored(self.sessions, capture, interval_s))
+                self._key(capture), interval_s, number, lambda: take_stored(self.sessions, capture, interval_s)
             )
         except (UnreadableError, IndexError) as error:
             raise RefusedError(422, f"The samples of “{capture.name}” cannot be read: {error}.") from error
 
+    def _key(self, capture: Capture) -> str:
+        with self.sessions() as db:
+            here = db.get_one(Capture, capture.id)
+            stored = newest_analysis(here)
+            return cache_key(db, here, stored is not None and parsed(stored).bus is not None)
+
     def messages(self, capture: Capture) -> KeptMessages:
         """Every message of a capture of frames, heard anew when the cache lost them. Raises RefusedError."""
         try:
-            return self.cache.messages(capture.sha256, lambda: take(read_stored(self.sessions, capture, None)))
+            return self.cache.messages(self._key(capture), lambda: take_stored(self.sessions, capture, None))
         except FileNotFoundError as error:
             raise RefusedError(404, f"“{capture.name}” holds no messages.", "Open a capture of frames.") from error
         except UnreadableError as error:

@@ -13,6 +13,7 @@ from starlette.responses import HTMLResponse
 
 from gladwire.core.diagnosis.cause import OWNER_WORDS
 from gladwire.core.pilot.words import seconds
+from gladwire.core.plc.certificates import TROUBLE_WORDS
 from gladwire.core.roles import ROLE_WORDS
 from gladwire.core.session.outcome import OUTCOME_WORDS
 
@@ -97,7 +98,11 @@ def make_environment() -> Environment:
         say=say,
     )
     environment.globals.update(
-        static=static_address, owner_words=OWNER_WORDS, outcome_words=OUTCOME_WORDS, role_words=ROLE_WORDS
+        trouble_words=TROUBLE_WORDS,
+        static=static_address,
+        owner_words=OWNER_WORDS,
+        outcome_words=OUTCOME_WORDS,
+        role_words=ROLE_WORDS,
     )
     return environment
 

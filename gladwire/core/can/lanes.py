@@ -23,18 +23,20 @@ _MOST_OTHERS = 24
 
 
 def lanes_of_can(record: CanRecord, tracks: Sequence[Track]) -> tuple[Waveform, ...]:
-    """Lanes of signals: those with a role first, by role; then the others that change."""
+    """Lanes of signals: those with a role first, quantities before states; then the others that change."""
     roles = {s.name: s.role for s in record.signals if s.role}
-    order = [key for key in BY_KEY if key in roles.values()]
+    # What has a unit is drawn first; states are told better by their own drawing.
+    order = sorted(BY_KEY, key=lambda key: not BY_KEY[key].unit)
     with_role = sorted((t for t in tracks if t.name in roles), key=lambda t: order.index(roles[t.name]))
     others = [t for t in tracks if t.name not in roles and len(t.values) > 1 and np.ptp(t.values) > 0][:_MOST_OTHERS]
-    return tuple(_lane(t, record.end_s) for t in (*with_role, *others) if len(t.time_s) > 1)
+    return tuple(_lane(t, roles.get(t.name, ""), record.end_s) for t in (*with_role, *others) if len(t.time_s) > 1)
 
 
-def _lane(track: Track, end_s: float) -> Waveform:
+def _lane(track: Track, role: str, end_s: float) -> Waveform:
     cycle = float(np.median(np.diff(track.time_s)))
     words = ", ".join(f"{n} {w}" for n, w in sorted(track.signal.choices.items())[:4])
-    title = f"{track.signal.name} ({words})" if words else track.signal.name
+    name = f"{BY_KEY[role].title}: {track.signal.name}" if role else track.signal.name
+    title = f"{name} ({words})" if words else name
     stays = max(_CYCLES * cycle, _LEAST_S)
     return held(title, unit_words(track.signal.unit), track.time_s, track.values, end_s, _RATE_HZ, stays)
 

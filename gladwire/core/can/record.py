@@ -42,6 +42,8 @@ class Course(BaseModel):
 
     def word(self, value: float) -> str:
         text = self.choices.get(int(value)) if float(value).is_integer() else None
+        if text is None and not self.unit and value in (0.0, 1.0) and not self.choices:
+            text = "on" if value else "off"
         return text if text else f"{value:g} {self.unit}".strip()
 
     def turns(self, on: bool, after_s: float = float("-inf")) -> float | None:

@@ -103,7 +103,7 @@ CAUSES = (
         title="Vehicle and post want different security",
         owner="evse",
         prior=0.8,
-        speaks_for={"sdp_security": 3.5, "tls_failed": 3.0, "tls_certificate_out": 2.0, "tcp_never_opened": 0.6},
+        speaks_for={"sdp_security": 3.5, "tls_nothing_common": 3.5, "tls_failed": 3.0, "tcp_never_opened": 0.6},
         speaks_against={},
         test=NextTest(
             "Try with payment at the post instead of by contract, where the vehicle lets you choose.",

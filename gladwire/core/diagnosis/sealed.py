@@ -11,7 +11,7 @@ CAUSES = (
         title="Certificate out of its dates",
         owner="evse",
         prior=1.0,
-        speaks_for={"tls_certificate_out": 4.5, "tls_failed": 0.6},
+        speaks_for={"tls_certificate_out": 4.5, "tls_date_refused": 3.5},
         speaks_against={"clock_wrong": 1.5},
         test=NextTest(
             "Compare the certificate's dates with today, and ask who renews it when it was last done.",
@@ -27,7 +27,7 @@ CAUSES = (
         title="Clock of the post (or vehicle) wrong",
         owner="evse",
         prior=0.9,
-        speaks_for={"clock_refuses": 4.5, "clock_wrong": 3.0, "tls_certificate_out": 0.8, "tls_failed": 0.5},
+        speaks_for={"clock_refuses": 4.5, "clock_wrong": 3.0, "tls_certificate_out": 0.8, "tls_date_refused": 2.0},
         speaks_against={},
         test=NextTest(
             "Read the post's own date and time, on its display or in its log, and compare with yours.",
@@ -43,7 +43,7 @@ CAUSES = (
         title="Certificate chain not sent whole",
         owner="evse",
         prior=0.8,
-        speaks_for={"chain_incomplete": 4.0, "tls_failed": 0.6},
+        speaks_for={"chain_incomplete": 4.0, "tls_root_refused": 1.2},
         speaks_against={},
         test=NextTest(
             "Look which certificate names an issuer that was not sent, and have the post's chain installed anew.",
@@ -59,7 +59,7 @@ CAUSES = (
         title="Root certificate not known to the other side",
         owner="backend",
         prior=0.8,
-        speaks_for={"tls_failed": 3.0},
+        speaks_for={"tls_root_refused": 4.0},
         speaks_against={"chain_incomplete": 1.5, "tls_certificate_out": 2.0, "clock_refuses": 1.0},
         test=NextTest(
             "Try a vehicle of another maker at this post, and this vehicle at a post of another operator.",

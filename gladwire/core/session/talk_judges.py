@@ -8,6 +8,7 @@ from gladwire.core.findings import Finding
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import Talk
 from gladwire.core.plc.rules.loop import most_amps, top
+from gladwire.core.plc.rules.sealing import REFUSALS
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.verdict import Verdict
 from gladwire.core.standards.dc_limits import FLOWS_A
@@ -35,11 +36,11 @@ BREAKING: Mapping[str, frozenset[str]] = {
             "sdp_security",
             "tcp_refused",
             "tcp_never_opened",
-            "tls_failed",
             "tls_certificate_out",
             "chain_incomplete",
+            *REFUSALS,
         }
-    ),
+    ),  # fmt: skip
     "agree": ANYWHERE | {"no_common_protocol", "resume_refused"},
     "authorise": ANYWHERE | {"authorisation_refused", "authorisation_endless", "contract_refused"},
     "parameters": ANYWHERE | {"limits_voltage", "limits_current", "nothing_offered", "parameters_endless"},

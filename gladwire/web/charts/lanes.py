@@ -6,6 +6,7 @@ import json
 from typing import Any
 
 from gladwire.core.analysis import Analysis, ChannelInfo
+from gladwire.core.can.roles import BY_KEY as BUS_ROLES
 from gladwire.core.lock import LockAttempt
 from gladwire.core.mains import Span
 from gladwire.core.pilot.record import PilotRecord
@@ -26,7 +27,7 @@ from gladwire.web.session_view import SessionView
 # Most stretches a lane is told of; more are seen by zooming into the samples.
 _MOST_MARKS = 4000
 _ORDER: tuple[Role, ...] = (
-    "cp", "pp", "lock_current", "lock_position", "contactor", "said", "power", "mains_v", "mains_a", "other",
+    "cp", "pp", "lock_current", "lock_position", "contactor", "said", "bus", "power", "mains_v", "mains_a", "other",
 )  # fmt: skip
 _COLOURS: dict[Role, str] = {"cp": "volts", "mains_v": "volts", "mains_a": "amps", "other": "ink-soft"}
 _LIMITS = {s.title for s in SERIES if "_max_" in s.quantity}
@@ -154,11 +155,16 @@ def _lane(capture: Capture, analysis: Analysis, alignment: Alignment, number: in
     }
 
 
+_BUS_SHOWN = tuple(BUS_ROLES[k].title for k in ("pack_v", "inlet_v", "amps", "asked_a", "pin_1_c", "pin_2_c"))
+
+
 def _idle(analysis: Analysis, channel: ChannelInfo) -> bool:
     """Of a power record the power panel shows all but kW; of what was said only volts have a story to tell before a charge
     loop, and a limit hardly ever has one."""
     if channel.role == "power":
         return channel.unit != "kW"
+    if channel.role == "bus":
+        return channel.unit not in ("V", "A", "°C") or not any(channel.name.startswith(t) for t in _BUS_SHOWN)
     if channel.role != "said":
         return False
     talks = analysis.conversation.talks if analysis.conversation else ()
@@ -166,12 +172,12 @@ def _idle(analysis: Analysis, channel: ChannelInfo) -> bool:
 
 
 def _colour(channel: ChannelInfo) -> str:
-    by_unit = channel.role in ("said", "power")
+    by_unit = channel.role in ("said", "power", "bus")
     return _BY_UNIT.get(channel.unit, "plum") if by_unit else _COLOURS.get(channel.role, "plum")
 
 
 def _words(channel: ChannelInfo) -> str:
-    told = channel.told_by and channel.role not in ("other", "said", "power")
+    told = channel.told_by and channel.role not in ("other", "said", "power", "bus")
     return ROLE_WORDS[channel.role] + (f", by its {channel.told_by}" if told else "")
 
 

@@ -9,7 +9,7 @@ import math
 import re
 import time
 from collections.abc import Iterator
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, NamedTuple
 from urllib.parse import quote
 
 import numpy as np
@@ -19,16 +19,19 @@ from sqlalchemy.orm import Session
 from starlette.responses import JSONResponse, RedirectResponse, Response, StreamingResponse
 
 from gladwire.core.analysis import Analysis
+from gladwire.core.can.names import looks_like_dbc
 from gladwire.core.envelope import envelope
 from gladwire.core.pilot.amend import amend
 from gladwire.core.pilot.closeup import cycles_between
 from gladwire.core.pilot.reading import Amendment, Settled
 from gladwire.core.pilot.trace import Correction
+from gladwire.core.plc.keylog import LONGEST, looks_like_keylog
 from gladwire.core.roles import SettledRole, signature
 from gladwire.core.standards.pilot_levels import State
 from gladwire.core.waveform import Recording, Samples
 from gladwire.formats import vcd
 from gladwire.inspect import segment_entry
+from gladwire.store.aids import add_description, add_key_log, again
 from gladwire.store.analyses import add_settlement, newest_settlement, remember_roles
 from gladwire.store.captures import add_capture, original, same_bytes
 from gladwire.store.cases import case_with_sessions, charging_session
@@ -57,13 +60,15 @@ def drop(
     dropped = [file for file in files if file.filename]
     if not dropped:
         raise RefusedError(422, "No file came with the request.", "Drop a capture file, or choose one.")
+    number: int | None
     try:
         with here.sessions.begin() as db:
             number = _take(db, dropped, case, session)
     except _HereAlreadyError as here_already:
         number = here_already.session
-    wait_for(here, number)
-    target = f"/sessions/{number}"
+    if number is not None:
+        wait_for(here, number)
+    target = f"/sessions/{number}" if number is not None else "/buses"
     if request.headers.get("hx-request"):
         return Response(status_code=204, headers={"HX-Redirect": target})
     return RedirectResponse(target, 303)
@@ -77,12 +82,61 @@ class _HereAlreadyError(Exception):
         self.session = session
 
 
-def _take(db: Session, files: list[UploadFile], case_number: int | None, session_number: int | None) -> int:
-    """Session number of stored files; all are stored or none. Raises _HereAlreadyError for one file's bytes again."""
-    names = [re.split(r"[\\/]", file.filename or "capture")[-1][:200] for file in files]
-    session = _session_for(db, names[0], case_number, session_number)
+class _Beside(NamedTuple):
+    """A dropped file that is no capture. kind: what it is."""
+
+    name: str
+    kind: Literal["key log", "description"]
+    content: bytes
+
+
+def _sorted_out(files: list[UploadFile]) -> tuple[list[tuple[str, UploadFile]], list[_Beside]]:
+    """(captures with their names, what belongs beside them)."""
+    captures, beside = [], []
+    for file in files:
+        name = re.split(r"[\\/]", file.filename or "capture")[-1][:200]
+        head = file.file.read(4096)
+        file.file.seek(0)
+        kind: Literal["key log", "description"] | None = "key log" if looks_like_keylog(head) else None
+        kind = kind or ("description" if looks_like_dbc(head) else None)
+        if kind is None:
+            captures.append((name, file))
+        else:
+            beside.append(_Beside(name, kind, file.file.read(LONGEST + 1)))
+    return captures, beside
+
+
+def _keep_beside(db: Session, session: ChargingSession | None, beside: list[_Beside]) -> None:
+    """Key logs go with the session, descriptions are remembered for all. Raises RefusedError."""
+    for name, kind, content in beside:
+        try:
+            if kind == "description":
+                add_description(db, name, content)
+            elif session is not None:
+                add_key_log(db, session, name, content)
+        except ValueError as error:
+            raise RefusedError(
+                422, f"“{name}”: {error}. Nothing was stored.", "Export it again and drop that."
+            ) from error
+    if session is not None and any(b.kind == "description" for b in beside):
+        again(session.captures)
+
+
+def _take(db: Session, files: list[UploadFile], case_number: int | None, session_number: int | None) -> int | None:
+    """Session number of stored files, None for descriptions alone; all are stored or none. Raises _HereAlreadyError for one
+    file's bytes again."""
+    captures, beside = _sorted_out(files)
+    if not captures and session_number is None:
+        if any(b.kind == "key log" for b in beside):
+            said = "A key log opens a capture and is none itself. Nothing was stored."
+            raise RefusedError(422, said, "Drop it together with its capture, or on the capture's session.")
+        _keep_beside(db, None, beside)
+        return None
+    session = _session_for(db, captures[0][0] if captures else "", case_number, session_number)
     fresh = case_number is None and session_number is None
-    for name, file in zip(names, files, strict=True):
+    db.flush()
+    _keep_beside(db, session, beside)
+    for name, file in captures:
         capture = add_capture(db, session, name, file.file)
         if capture.size == 0:
             raise RefusedError(
@@ -112,7 +166,9 @@ def _session_for(db: Session, name: str, case_number: int | None, session_number
 
 
 def _title(name: str, case: Case | None) -> str:
-    stem = re.sub(r"(\.(csv|tsv|txt|wav|npz|vcd|mf4|pcap|pcapng|cap|gz))+$", "", name, flags=re.IGNORECASE)
+    stem = re.sub(
+        r"(\.(csv|tsv|txt|wav|npz|vcd|mf4|pcap|pcapng|cap|log|asc|blf|trc|gz))+$", "", name, flags=re.IGNORECASE
+    )
     plain = re.sub(r"[_\-]+", " ", stem).strip() or name
     return f"{plain} ({len(case.sessions) + 1})" if case and any(s.title == plain for s in case.sessions) else plain
 

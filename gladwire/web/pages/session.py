@@ -15,6 +15,7 @@ from gladwire.core.findings import Finding
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.pilot.readings import Measured, readings_of
 from gladwire.core.pilot.record import PilotRecord, Segment
+from gladwire.core.plc.conversation import Talk
 from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import FIELDS
 from gladwire.core.power.reference import Compare
@@ -37,6 +38,7 @@ from gladwire.web.charts.lanes import lanes_json, moved_pilot
 from gladwire.web.charts.scale import Scale, scale_of
 from gladwire.web.charts.stage_line import StageLine, stage_line
 from gladwire.web.errors import RefusedError
+from gladwire.web.pages.buses import BusPart, KeyLogRow, bus_parts, key_log_rows
 from gladwire.web.pages.captures import capture_or_404
 from gladwire.web.pages.known import Known, known_of
 from gladwire.web.power_view import Beside, PowerPanel, against_earlier, beside, power_panels
@@ -128,6 +130,8 @@ class ResultPart:
     beside: Sequence[Beside]
     known: Known | None
     pictures: Sequence[ReadingPicture]
+    buses: list[BusPart]
+    sealed: list[Talk]
     profiles: list[Attenuation]
     explained: Mapping[str, str]
 
@@ -148,6 +152,7 @@ class SessionPage:
     stamp_kinds: tuple[StampKind, ...]
     modes: tuple[Mode, ...]
     by_name: str
+    key_logs: list[KeyLogRow]
     open_cases: list[Case]
     caution: str
 
@@ -185,6 +190,7 @@ def one_session(request: Request, db: Database, number: int, capture: int | None
         stamp_kinds=KINDS,
         modes=MODES,
         by_name=name_of(request),
+        key_logs=key_log_rows(db, session),
         open_cases=[] if session.case else list(cases(db, "open")),
         caution=PROBE_CAUTION,
     )
@@ -274,6 +280,8 @@ def _result_part(
         earlier=against_earlier(view, _earlier(db, session)) if session.vehicle_id else None,
         known=known_of(db, _context(view)) if any(a.power for a in view.analyses) else None,
         pictures=pictures_of(db, [c.id for c in view.captures]),
+        buses=bus_parts(view),
+        sealed=[t for c in view.together.scene.conversations for t in c.talks if t.sealed or t.chains],
         profiles=[a for c in view.together.scene.conversations for run in c.slac if (a := attenuation(run))][:4],
         explained=EXPLAINED,
         face=_face(said, request.cookies.get("connector", "type2")),

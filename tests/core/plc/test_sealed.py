@@ -171,7 +171,7 @@ def test_an_unknown_root_and_a_missing_intermediate_are_told_apart(post: Authori
     made = sealed(contexts(post, V12, trusted=stranger), hello())
     assert "certificate verify failed" in made.error
     found = {f.code: f for f in take(made.capture).analysis.findings}
-    assert "unknown_ca" in found["tls_failed"].text
+    assert "unknown_ca" in found["tls_root_refused"].text
     assert "chain_incomplete" not in found
     bare = authority("bare", leaf_alone=True)
     found = {f.code: f for f in take(sealed(contexts(bare, V12, trusted=bare), hello()).capture).analysis.findings}

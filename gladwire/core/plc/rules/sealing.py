@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 from gladwire.core.findings import Fact, Rule, Severity, only
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.certificates import TROUBLE_WORDS
-from gladwire.core.plc.conversation import SIDE_WORDS, Alert, Certificate, Chain, ConversationRecord, Sealed, Side, Talk
+from gladwire.core.plc.conversation import SIDE_WORDS, Alert, Certificate, Chain, ConversationRecord, Sealed, Talk
 from gladwire.core.standards.source import ISO_15118_2_TRANSPORT, PRACTICE, RFC_5280, RFC_5280_STATUS, RFC_9850
 
 _SETTLED_S = 1.0
@@ -38,23 +38,45 @@ _UNOPENED = {
 }
 
 
-def _handshake(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        sealed = talk.sealed
-        if sealed is None:
-            continue
-        alert = _fatal(sealed)
-        if alert:
-            who, why = SIDE_WORDS[alert.by], _ALERT_WORDS.get(alert.name)
-            text = (
-                f"TLS failed at {alert.time_s:.2f} s: the {who} sent the alert {alert.name}{f', {why}' if why else ''}."
-            )
-            yield Fact("fault", text, talk.start_s, alert.time_s, alert.name, "a handshake that completes")
-        elif sealed.finished_at_s is None and record.end_s - talk.end_s > _SETTLED_S and talk.opened:
-            closed = talk.closings[0] if talk.closings else None
-            how = f"; the {SIDE_WORDS[closed.by]} closed" if closed else ""
-            text = f"The TLS handshake of {talk.start_s:.2f} s never completed{how}."
-            yield Fact("fault", text, talk.start_s, talk.end_s, "not completed", "a handshake that completes")
+# What a refusal is about, by its alert -> code of the finding.
+_ABOUT = {
+    "certificate_expired": "tls_date_refused",
+    "unknown_ca": "tls_root_refused",
+    "bad_certificate": "tls_root_refused",
+    "certificate_unknown": "tls_root_refused",
+    "unsupported_certificate": "tls_nothing_common",
+    "handshake_failure": "tls_nothing_common",
+    "protocol_version": "tls_nothing_common",
+    "insufficient_security": "tls_nothing_common",
+}
+REFUSALS = ("tls_failed", *dict.fromkeys(_ABOUT.values()))
+
+
+def _handshake(code: str) -> Callable[[ConversationRecord], Iterator[Fact]]:
+    """A check that tells failed handshakes whose alert belongs to this code."""
+
+    def check(record: ConversationRecord) -> Iterator[Fact]:
+        for talk in record.talks:
+            sealed = talk.sealed
+            if sealed is None:
+                continue
+            alert = _fatal(sealed)
+            if alert and _ABOUT.get(alert.name, "tls_failed") == code:
+                who, why = SIDE_WORDS[alert.by], _ALERT_WORDS.get(alert.name)
+                said = f"{alert.name}{f': {why}' if why else ''}"
+                text = f"TLS failed at {alert.time_s:.2f} s: the {who} sent the alert {said}."
+                yield Fact("fault", text, talk.start_s, alert.time_s, alert.name, "a handshake that completes")
+            elif alert is None and code == "tls_failed" and _never_completed(record, talk, sealed):
+                closed = talk.closings[0] if talk.closings else None
+                how = f"; the {SIDE_WORDS[closed.by]} closed" if closed else ""
+                text = f"The TLS handshake of {talk.start_s:.2f} s never completed{how}."
+                yield Fact("fault", text, talk.start_s, talk.end_s, "not completed", "a handshake that completes")
+
+    return check
+
+
+def _never_completed(record: ConversationRecord, talk: Talk, sealed: Sealed) -> bool:
+    return sealed.finished_at_s is None and record.end_s - talk.end_s > _SETTLED_S and talk.opened
 
 
 def _fatal(sealed: Sealed) -> Alert | None:
@@ -212,15 +234,13 @@ def _no_status(record: ConversationRecord) -> Iterator[Fact]:
             yield Fact("note", text, talk.start_s, talk.start_s, "no answer", "an answer with the certificates")
 
 
-def side_of_alert(talk: Talk) -> Side | None:
-    """Who ended a handshake by an alert."""
-    alert = _fatal(talk.sealed) if talk.sealed else None
-    return alert.by if alert else None
-
-
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("tls_failed", "link", ISO_15118_2_TRANSPORT, "a TLS handshake that fails, who ended it and what its alert says",
-         _handshake),
+    Rule("tls_failed", "link", ISO_15118_2_TRANSPORT, "a TLS handshake that fails otherwise, and who ended it",
+         _handshake("tls_failed")),
+    Rule("tls_date_refused", "link", RFC_5280, "a certificate refused for its dates", _handshake("tls_date_refused")),
+    Rule("tls_root_refused", "link", RFC_5280, "a certificate chain refused", _handshake("tls_root_refused")),
+    Rule("tls_nothing_common", "link", ISO_15118_2_TRANSPORT, "no TLS version, suite or kind of certificate both know",
+         _handshake("tls_nothing_common")),
     Rule("tls_sealed", "link", ISO_15118_2_TRANSPORT, "what a sealed conversation can still say", _sealed),
     Rule("tls_opened", "link", RFC_9850, "a sealed conversation that a key log opened", _opened),
     Rule("tls_keys", "link", RFC_9850, "a key log that does not open the conversation, and why", _unopened),

@@ -1,0 +1,116 @@
+"""What is kept beside captures: key logs, secrets in a table of their own, and descriptions of buses with their roles."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import zlib
+from collections.abc import Mapping, Sequence
+from functools import lru_cache
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gladwire.core.aids import Aids, Described
+from gladwire.core.can.names import Kind, Names, read_names, shipped
+from gladwire.core.plc.keylog import KeyLog, read_keylog
+from gladwire.store.models import BusDescription, Capture, ChargingSession, KeyLogFile, utc_now
+
+
+def add_key_log(db: Session, session: ChargingSession, name: str, content: bytes) -> KeyLogFile:
+    """Keep a key log for a session's captures, which are analysed anew. Raises ValueError where it is none."""
+    read_keylog(content.decode("ascii", "replace"))
+    digest = hashlib.sha256(content).hexdigest()
+    same = select(KeyLogFile).where(KeyLogFile.session_id == session.id, KeyLogFile.sha256 == digest)
+    kept = db.scalar(same)
+    if kept is None:
+        kept = KeyLogFile(session_id=session.id, name=name[-255:], sha256=digest, text=zlib.compress(content, 6))
+        db.add(kept)
+    again(session.captures)
+    return kept
+
+
+def key_logs(db: Session, session_id: int) -> Sequence[KeyLogFile]:
+    return db.scalars(select(KeyLogFile).where(KeyLogFile.session_id == session_id).order_by(KeyLogFile.id)).all()
+
+
+def remove_key_log(db: Session, session: ChargingSession, number: int) -> bool:
+    """Forget a key log; what it opened is closed again. False where the session has none of that number."""
+    kept = db.get(KeyLogFile, number)
+    if kept is None or kept.session_id != session.id:
+        return False
+    db.delete(kept)
+    again(session.captures)
+    return True
+
+
+def again(captures: Sequence[Capture]) -> None:
+    """Queue captures for a new analysis."""
+    for capture in captures:
+        capture.state, capture.attempts, capture.refusal = "received", 0, ""
+
+
+def sessions_in(kept: KeyLogFile) -> int:
+    """How many connections a key log has lines of."""
+    return _keylog(kept.sha256, kept.text).sessions
+
+
+@lru_cache(maxsize=64)
+def _keylog(_: str, packed: bytes) -> KeyLog:
+    return read_keylog(zlib.decompress(packed).decode("ascii", "replace"))
+
+
+def add_description(db: Session, title: str, content: bytes, kind: Kind = "controller") -> BusDescription:
+    """Remember a description; the same content again is the same description. Raises ValueError where it is none."""
+    read_names(content.decode("utf-8", "replace"), title)
+    digest = hashlib.sha256(content).hexdigest()
+    kept = db.scalar(select(BusDescription).where(BusDescription.sha256 == digest))
+    if kept is None:
+        kept = BusDescription(title=title[-255:], sha256=digest, text=zlib.compress(content, 6), kind=kind)
+        db.add(kept)
+        db.flush()
+    return kept
+
+
+def descriptions(db: Session) -> Sequence[BusDescription]:
+    return db.scalars(select(BusDescription).order_by(BusDescription.id)).all()
+
+
+def settle_signals(db: Session, title: str, roles: Mapping[str, str], kind: Kind, by_name: str) -> bool:
+    """Remember which signal plays which role in every log a description names. One that ships is taken in first.
+
+    False where no description has that title.
+    """
+    kept = db.scalar(select(BusDescription).where(BusDescription.title == title).order_by(BusDescription.id.desc()))
+    if kept is None:
+        own = next((n for n in shipped() if n.title == title), None)
+        if own is None:
+            return False
+        kept = add_description(db, title, own.text.encode(), own.kind)
+    kept.roles, kept.kind, kept.by_name, kept.made_at = json.dumps(dict(roles)), kind, by_name[:80], utc_now()
+    return True
+
+
+def aids_for(db: Session, capture: Capture) -> Aids:
+    """Everything kept that may open or name a capture."""
+    secrets = KeyLog()
+    for kept in key_logs(db, capture.session_id):
+        secrets = secrets.with_more(_keylog(kept.sha256, kept.text))
+    return Aids(secrets, tuple(_described(d) for d in descriptions(db)))
+
+
+def _described(kept: BusDescription) -> Described:
+    plain = read_names(zlib.decompress(kept.text).decode("utf-8", "replace"), kept.title)
+    names = Names(plain.title, plain.messages, plain.text, "connector" if kept.kind == "connector" else "controller")
+    return Described(names, json.loads(kept.roles) if kept.roles else None, kept.by_name)
+
+
+def mark_of(db: Session, capture: Capture, is_bus: bool) -> str:
+    """What distinguishes lanes and messages read with these aids from those read with others; empty without any."""
+    if is_bus:
+        parts = [f"{d.sha256}{d.roles}{d.kind}" for d in descriptions(db)]
+        settled = capture.settlements[-1].settled if capture.settlements else ""
+        parts += [settled] if settled else []
+    else:
+        parts = [k.sha256 for k in key_logs(db, capture.session_id)]
+    return hashlib.sha256("\n".join(parts).encode()).hexdigest()[:12] if parts else ""
