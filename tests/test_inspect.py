@@ -13,6 +13,7 @@ import pytest
 
 from gladwire.cli import main
 from gladwire.core.simulate.plc.session import Plan, play
+from gladwire.demo import can_plug_ins
 from gladwire.formats import pcapng
 from tests.build import QUIET, session
 
@@ -238,3 +239,37 @@ def test_two_parts_of_one_charge_are_one_record(tmp_path: Path, capsys: pytest.C
     assert "Joined at" in power["notes"][0]
     assert power["verdict"] == "interrupted"
     assert any(w["splices"] for w in power["windows"])
+
+
+SESSIONS = Path(__file__).parent / "fixtures" / "sessions"
+
+
+def test_a_key_log_opens_tls_and_a_wrong_or_missing_one_is_one_line(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    capture, keys = str(SESSIONS / "sealed13_iso20_dc.pcap"), str(SESSIONS / "sealed13_iso20_dc.keys")
+    code, out, err = run(capsys, capture, "--keylog", keys, "--json")
+    assert (code, err) == (0, "")
+    seen = json.loads(out)
+    loop = next(m for m in seen["messages"] if m["name"] == "DC_ChargeLoopRes")
+    assert (loop["protocol"], loop["from"], loop["response_code"]) == ("ISO15118-20", "evse", "OK")
+    assert loop["fields"]["EVSEPresentVoltage"] == 1
+    assert json.loads(run(capsys, capture, "--json")[1])["messages"] == []
+    for bad in ("gone.keys", str(table(tmp_path))):
+        code, out, err = run(capsys, capture, "--keylog", bad)
+        assert (code, out, err.count("\n")) == (2, "", 1)
+
+
+def test_a_log_of_a_bus_is_named_by_its_description(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    log, dbc = tmp_path / "van.log", tmp_path / "inlet.dbc"
+    log.write_bytes(can_plug_ins.retrofit("pin_open"))
+    dbc.write_bytes(can_plug_ins.dbc())
+    seen = json.loads(run(capsys, str(log), "--dbc", str(dbc), "--json")[1])
+    assert seen["files"] == [{"name": "van.log", "kind": "can", "format": "can-log"}]
+    assert {s["role"] for s in seen["signals"]} >= {"pack_v", "inlet_v", "amps", "asked_a"}
+    assert seen["outcome"] == "dropped_out"
+    text = run(capsys, str(log), "--dbc", str(dbc))[1]
+    assert "INLET_Measured.PackVoltage" in text
+    code, _, err = run(capsys, str(log), "--dbc", str(log))
+    assert code == 2
+    assert "no description of a bus" in err

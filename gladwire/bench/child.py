@@ -12,8 +12,10 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
+from gladwire.core.aids import Aids
 from gladwire.core.analysis import take
 from gladwire.core.pilot.measure import measure
+from gladwire.core.plc.keylog import read_keylog
 from gladwire.core.waveform import Waveform
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
@@ -50,8 +52,10 @@ def analyse_plain(path: Path) -> Callable[[], object]:
 
 
 def frames_ours(path: Path) -> Callable[[], object]:
-    """Frames to the verdict: reading, putting together, decoding, judging."""
-    return lambda: take(read_capture(Source(path)))
+    """Frames to the verdict: reading, opening where a key log lies beside, putting together, decoding, judging."""
+    keys = path.with_suffix(".keys")
+    aids = Aids(read_keylog(keys.read_text())) if keys.exists() else None
+    return lambda: take(read_capture(Source(path)), None, aids)
 
 
 TASKS = {f.__name__: f for f in (read_ours, read_polars, analyse_ours, analyse_plain, frames_ours)}

@@ -1,19 +1,27 @@
-"""A one-hour DC session of frames: the whole import against tshark's own reading, EXI decoding alone, and memory."""
+"""One-hour DC sessions of frames, open, sealed and in ISO 15118-20: the whole import against tshark's own reading, EXI
+decoding alone, and memory."""
 
 from __future__ import annotations
 
 import json
 import os
 import random
+import ssl
 import statistics
 import subprocess
 import sys
 import time
+from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
+from typing import NamedTuple
 
+from gladwire.core.plc.keylog import read_keylog
 from gladwire.core.plc.message import read_message
 from gladwire.core.simulate.plc.peers import Post, Vehicle
+from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20
 from gladwire.core.simulate.plc.session import Plan, play
+from gladwire.demo.sealed_line import Authority, Sealing, contexts
 from gladwire.formats import pcapng
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
@@ -24,23 +32,49 @@ _RUNS = 3
 _REFERENCE = "GLADWIRE_REFERENCE_PYTHON"
 
 
-def _file(folder: Path) -> Path:
-    path = folder / "one-hour.pcapng"
-    if not path.exists():
-        post = Post(noise=random.Random(7), max_a=200.0)
-        plan = Plan(
-            Vehicle(soc=5, asks_a=150.0, soc_every=200), post, loop_s=3600.0, every_s=0.196, pieces=2, chatter_s=0.25
-        )
-        path.write_bytes(pcapng.write(play(plan).frames, _FIRST_AT))
-    return path
+class Hour(NamedTuple):
+    """One hour of a session. grammar: of its charge loop. keys: its key log, None where it is not sealed."""
+
+    title: str
+    path: Path
+    loop: str
+    grammar: str
+    keys: Path | None
 
 
-def _payloads(path: Path) -> list[bytes]:
+def _hours(folder: Path) -> list[Hour]:
+    """An hour of ISO 15118-2, the same sealed with TLS 1.3, and an hour of ISO 15118-20."""
+    plain, sealed, newer = (folder / f"one-hour{x}.pcapng" for x in ("", "-sealed", "-20"))
+    keys = folder / "one-hour-sealed.keys"
+    if not plain.exists():
+        plain.write_bytes(pcapng.write(play(_plan(Vehicle, Post)).frames, _FIRST_AT))
+    if not newer.exists():
+        newer.write_bytes(pcapng.write(play(_plan(Vehicle20, Post20)).frames, _FIRST_AT))
+    if not sealed.exists() or not keys.exists():
+        post = Authority("bench", datetime.fromtimestamp(_FIRST_AT, UTC))
+        sealing = Sealing(contexts(post, ssl.TLSVersion.TLSv1_3))
+        plan = replace(_plan(Vehicle, Post), tls_asked=True, tls_given=True, line=sealing.line)
+        sealed.write_bytes(pcapng.write(play(plan).frames, _FIRST_AT))
+        keys.write_text(sealing.keys)
+    return [
+        Hour("ISO 15118-2", plain, "CurrentDemand", "iso2", None),
+        Hour("ISO 15118-2 sealed, TLS 1.3", sealed, "CurrentDemand", "iso2", keys),
+        Hour("ISO 15118-20", newer, "DC_ChargeLoop", "iso20_dc", None),
+    ]
+
+
+def _plan(vehicle: type[Vehicle], post: type[Post]) -> Plan:
+    car = vehicle(soc=5, asks_a=150.0, soc_every=200)
+    return Plan(car, post(noise=random.Random(7), max_a=200.0), loop_s=3600.0, every_s=0.196, pieces=2, chatter_s=0.25)
+
+
+def _payloads(hour: Hour) -> list[bytes]:
     """EXI of the charge loop, as it went over the wire."""
     from gladwire.core.plc.listen import listen
 
-    heard = listen(pcapng.read(Source(path), Options()))
-    return [m.payload for m in heard.messages if m.message.name.startswith("CurrentDemand")]
+    secrets = read_keylog(hour.keys.read_text()) if hour.keys else None
+    heard = listen(pcapng.read(Source(hour.path), Options()), secrets)
+    return [m.payload for m in heard.messages if m.message.name.startswith(hour.loop)]
 
 
 def _child(task: str, path: Path) -> dict[str, float]:
@@ -50,17 +84,21 @@ def _child(task: str, path: Path) -> dict[str, float]:
     return found
 
 
-def _tshark(path: Path) -> float:
+def _tshark(hour: Hour) -> float:
+    """With the key log where there is one, so that it opens the same."""
+    opens = ["-o", f"tls.keylog_file:{hour.keys}"] if hour.keys else []
     start = time.perf_counter()
-    subprocess.run(["tshark", "-n", "-r", str(path)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=True)
+    subprocess.run(
+        ["tshark", "-n", *opens, "-r", str(hour.path)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=True
+    )
     return time.perf_counter() - start
 
 
-def _decoded_per_s(payloads: list[bytes]) -> float:
+def _decoded_per_s(payloads: list[bytes], grammar: str) -> float:
     """Messages a second on one core; nothing but the codec, every message decoded for itself."""
     start = time.perf_counter()
     for payload in payloads:
-        read_message(payload, ("iso2",))
+        read_message(payload, (grammar,))
     return len(payloads) / (time.perf_counter() - start)
 
 
@@ -76,31 +114,42 @@ def _reference_per_s(payloads: list[bytes]) -> float | None:
 
 def measure(folder: Path, millions: list[int]) -> str:
     """A Markdown table: medians of alternating runs. `millions` is of the other benches."""
-    path = _file(folder)
-    _child("frames_ours", path)
-    _tshark(path)
+    rows = ["| one hour of DC, frames to verdict | ours | baseline | ratio |", "|---|---|---|---|"]
+    notes = []
+    for hour in _hours(folder):
+        more, note = _measured(hour)
+        rows += more
+        notes.append(note)
+    return "\n".join(rows) + "\n\n" + " ".join(notes)
+
+
+def _measured(hour: Hour) -> tuple[list[str], str]:
+    """(rows of the table, what the file holds)."""
+    _child("frames_ours", hour.path)
+    _tshark(hour)
     ours: list[float] = []
     theirs: list[float] = []
     grown = 0.0
     for _ in range(_RUNS):
-        seen = _child("frames_ours", path)
+        seen = _child("frames_ours", hour.path)
         ours.append(seen["seconds"])
         grown = max(grown, seen["grown"])
-        theirs.append(_tshark(path))
-    payloads = _payloads(path)
-    rates = [_decoded_per_s(payloads) for _ in range(_RUNS)]
-    reference = _reference_per_s(payloads)
-    frames = len(pcapng.read(Source(path), Options()).frames)
-    size = path.stat().st_size
-    mine, other, rate = statistics.median(ours), statistics.median(theirs), statistics.median(rates)
+        theirs.append(_tshark(hour))
+    payloads = _payloads(hour)
+    rate = statistics.median(_decoded_per_s(payloads, hour.grammar) for _ in range(_RUNS))
+    size = hour.path.stat().st_size
+    mine, other = statistics.median(ours), statistics.median(theirs)
     rows = [
-        "| one hour of DC, frames to verdict | ours | baseline | ratio |",
-        "|---|---|---|---|",
-        f"| read, decode and judge against tshark's one-line summary, s | {mine:.2f} | {other:.2f} | {mine / other:.2f} |",
-        f"| memory grown against the file, MB | {grown / 1e6:.0f} | {size / 1e6:.1f} | {grown / size:.1f} |",
-        f"| charge-loop messages decoded a second, one core | {rate:,.0f} | 10,000 wanted | {rate / 10_000:.2f} |",
+        f"| {hour.title}: read, decode and judge against tshark's one-line summary, s | {mine:.2f} | {other:.2f} "
+        f"| {mine / other:.2f} |",
+        f"| {hour.title}: memory grown against the file, MB | {grown / 1e6:.0f} | {size / 1e6:.1f} | {grown / size:.1f} |",
     ]
+    if hour.keys is None:
+        row = f"| {hour.title}: charge-loop messages decoded a second, one core | {rate:,.0f} | 10,000 wanted "
+        rows.append(f"{row}| {rate / 10_000:.2f} |")
+    reference = _reference_per_s(payloads) if hour.grammar == "iso2" and hour.keys is None else None
     if reference:
         row = f"| the same against the reference codec | {rate:,.0f} | {reference:,.0f} | {rate / reference:.0f} |"
         rows.append(row)
-    return "\n".join(rows) + f"\n\n{frames:,} frames with {len(payloads):,} charge-loop messages, {size / 1e6:.1f} MB."
+    frames = len(pcapng.read(Source(hour.path), Options()).frames)
+    return rows, f"{hour.title}: {frames:,} frames with {len(payloads):,} charge-loop messages, {size / 1e6:.1f} MB."

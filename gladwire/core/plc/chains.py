@@ -10,6 +10,12 @@ from gladwire.core.plc.conversation import SIDES, Certificate, Chain
 from gladwire.core.plc.talking import Heard
 from gladwire.core.plc.tls import TlsView
 
+# Messages that carry certificates.
+_CARRIERS = frozenset(
+    f"{stem}{end}"
+    for stem in ("PaymentDetails", "CertificateInstallation", "CertificateUpdate", "Authorization")
+    for end in ("Req", "Res")
+)
 _LEAF, _ABOVE = ".Certificate", ".SubCertificates.Certificate["
 # Part of a path that carries a chain -> whose certificates these are
 _WHOSE = (
@@ -29,6 +35,8 @@ def chains_of(view: TlsView | None, messages: Sequence[Heard], swapped: bool, at
             if sent:
                 found.append(_chain("TLS", side ^ swapped, 0.0, sent, at))
     for heard in messages:
+        if heard.message.name not in _CARRIERS:
+            continue
         for whose, sent in _in_message(heard.message.fields, heard.side):
             found.append(_chain(whose, heard.side, heard.time_s, sent, at + heard.time_s if at else 0.0))
     return tuple(found)

@@ -67,9 +67,9 @@ def shape(rules: Grammar, found: Decoded) -> Message:
         if not name or not isinstance(found.content, Element):
             return Message(rules.protocol, name, {}, {}, found.error, rules.key)
         # Messages of ISO 15118-20 are root elements, with their header as first child.
-        content = Element((k, v) for k, v in found.content.items() if k != HEADER)
-        header = flatten(found.content.get(HEADER, Element()))
-        return Message(rules.protocol, name, flatten(content), header, found.error, rules.key)
+        header = found.content.pop(HEADER, None)
+        told = flatten(header) if header is not None else {}
+        return Message(rules.protocol, name, flatten(found.content), told, found.error, rules.key)
     body = found.content.get("Body", {})
     name = next(iter(body), "")
     content = body.get(name, Element())

@@ -72,11 +72,23 @@ def _values(fields: Fields) -> list[tuple[int, float]]:
     """(number of the series, value) of what a message says."""
     found: dict[int, float] = {}
     for path, value in fields.items():
-        parent, _, name = path.rpartition(".")
-        if parent and parent not in _LOOP_PARENTS and not parent.endswith("ControlMode"):
-            continue
-        number = _NUMBER.get(name.removesuffix("_L2").removesuffix("_L3"))
-        # Phases told apart add up; control modes repeat what the message itself says.
-        if number is not None and value is not None:
-            found[number] = found[number] + value if name.endswith(_PHASES) and number in found else value
+        place = _PLACES.get(path)
+        if place is None:
+            place = _PLACES[path] = _place(path)
+        number, adds = place
+        if number >= 0 and value is not None:
+            found[number] = found[number] + value if adds and number in found else value
     return list(found.items())
+
+
+def _place(path: str) -> tuple[int, bool]:
+    """(number of the series a path belongs to, -1 for none; whether it adds to another phase)."""
+    parent, _, name = path.rpartition(".")
+    if parent and parent not in _LOOP_PARENTS and not parent.endswith("ControlMode"):
+        return -1, False
+    adds = name.endswith(_PHASES)
+    return _NUMBER.get(name[:-3] if adds else name, -1), adds
+
+
+# What was worked out of a path before; there are as many as the schemas have fields.
+_PLACES: dict[str, tuple[int, bool]] = {}

@@ -105,15 +105,11 @@ def _aead(suite: Suite, key: bytes) -> Callable[[bytes, bytes, bytes], bytes]:
     return opens
 
 
-def _mixed(iv: bytes, seq: int) -> bytes:
-    return bytes(a ^ b for a, b in zip(iv, seq.to_bytes(len(iv), "big"), strict=True))
-
-
 def opener_13(suite: Suite, secret: bytes) -> Opener:
     """Opens records of TLS 1.3 under a traffic secret; the plaintext still ends in its kind and padding."""
     aead = _aead(suite, expand_label(suite, secret, "key", suite.key))
-    iv = expand_label(suite, secret, "iv", 12)
-    return Opener(lambda seq, head, body: aead(_mixed(iv, seq), body, head))
+    iv = int.from_bytes(expand_label(suite, secret, "iv", 12), "big")
+    return Opener(lambda seq, head, body: aead((iv ^ seq).to_bytes(12, "big"), body, head))
 
 
 def expand_label(suite: Suite, secret: bytes, label: str, length: int) -> bytes:
@@ -158,7 +154,7 @@ def _aead_12(suite: Suite, key: bytes, iv: bytes) -> Callable[[int, bytes, bytes
         if length < 0:
             raise SealedError
         data = struct.pack(">Q", seq) + head[:3] + struct.pack(">H", length)
-        nonce = iv + body[:8] if explicit else _mixed(iv, seq)
+        nonce = iv + body[:8] if explicit else (int.from_bytes(iv, "big") ^ seq).to_bytes(12, "big")
         return aead(nonce, body[explicit:], data)
 
     return opens

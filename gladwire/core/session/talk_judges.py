@@ -40,7 +40,7 @@ BREAKING: Mapping[str, frozenset[str]] = {
             "chain_incomplete",
             *REFUSALS,
         }
-    ),  # fmt: skip
+    ),
     "agree": ANYWHERE | {"no_common_protocol", "resume_refused"},
     "authorise": ANYWHERE | {"authorisation_refused", "authorisation_endless", "contract_refused"},
     "parameters": ANYWHERE | {"limits_voltage", "limits_current", "nothing_offered", "parameters_endless"},

@@ -47,8 +47,8 @@ def lanes_json(session: ChargingSession, view: SessionView) -> str:
     starts = [lane["start"] for lane in lanes]
     content = {
         "session": session.id,
-        "start": min(starts),
-        "end": max(lane["end"] for lane in lanes),
+        "start": min(starts, default=0.0),
+        "end": max((lane["end"] for lane in lanes), default=1.0),
         "lanes": lanes,
         "stamps": [
             {"id": o.id, "at": o.at_s, "words": BY_KEY[o.kind].words, "detail": o.text, "sense": BY_KEY[o.kind].sense}
