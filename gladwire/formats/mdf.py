@@ -10,7 +10,9 @@ from typing import Any
 
 import numpy as np
 
+from gladwire.core.can.log import CanLog
 from gladwire.core.waveform import Recording, Waveform
+from gladwire.formats.can_logs import gather
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import MAX_SAMPLES, Source
 from gladwire.formats.reader import Options, Reader
@@ -28,8 +30,9 @@ def sniff(head: bytes) -> int:
     return 95 if head[:8] in (b"MDF     ", b"UnFinMF ") else 0
 
 
-def read(source: Source, options: Options) -> Recording:
-    """The channel group with the most samples; its own master is the clock. Raises UnreadableError."""
+def read(source: Source, options: Options) -> Recording | CanLog:
+    """The frames of a bus where the recording logs one, else the channel group with the most samples; its own master is the
+    clock. Raises UnreadableError."""
     try:
         library = importlib.import_module("asammdf")
     except ImportError as error:
@@ -43,7 +46,22 @@ def read(source: Source, options: Options) -> Recording:
                     raise UnreadableError(
                         f"the recording is larger than {_MOST_BYTES // 2**30} GiB; that is beyond one capture"
                     )
-        return _recording(library, path)
+        return _bus(library, path) or _recording(library, path)
+
+
+def _bus(library: Any, path: Path) -> CanLog | None:
+    """A recording that logs frames of a bus; None for any other."""
+    try:
+        with library.MDF(str(path)) as mdf:
+            logs = bool(mdf.bus_logging_map.get("CAN"))
+    except Exception:  # damaged: told by the reading of its channels
+        return None
+    if not logs:
+        return None
+    import can.io
+
+    with can.io.MF4Reader(str(path)) as frames:
+        return gather(frames, READER.key)
 
 
 def _recording(library: Any, path: Path) -> Recording:

@@ -14,7 +14,7 @@ from gladwire.core.waveform import Waveform
 _MOST_SAMPLES, _SLOWEST_HZ, _FASTEST_HZ = 400_000, 1 / 60.0, 20.0
 _SAID_STEP_S = 1.0
 # Less current than this all along is no charging, only what a check or pre-charge lets through.
-_FLOWS_A = 3.0
+_FLOWS_A, _FLOWS_KW = 3.0, 0.5
 
 
 def lanes_of(record: PowerRecord) -> tuple[Waveform, ...]:
@@ -42,10 +42,14 @@ def record_of(said: Sequence[Waveform]) -> PowerRecord | None:
     """The power record of a conversation, read once a second from its lanes; None where no current is said to flow."""
     by_title = {wave.name: wave for wave in said}
     waves = {series.quantity: by_title[series.title] for series in SERIES if series.title in by_title}
-    amps = waves.get("amps_a")
-    if amps is None or "volts_v" not in waves or not np.nanmax(amps.samples, initial=0.0) > _FLOWS_A:
+    amps, power = waves.get("amps_a"), waves.get("power_kw")
+    if amps is not None and "volts_v" in waves and np.nanmax(amps.samples, initial=0.0) > _FLOWS_A:
+        base = amps
+    elif power is not None and np.nanmax(power.samples, initial=0.0) > _FLOWS_KW:
+        base = power  # AC by ISO 15118-20 tells watts alone
+    else:
         return None
-    at = np.arange(amps.start_s, amps.end_s, _SAID_STEP_S)
+    at = np.arange(base.start_s, base.end_s, _SAID_STEP_S)
     if len(at) < 4:
         return None
     values = {}

@@ -17,10 +17,13 @@ import numpy as np
 from dateutil import parser as dates
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.can.record import CanRecord
+from gladwire.core.can.rules import closed_at, opened_at
 from gladwire.core.pilot.record import PilotRecord
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord
 from gladwire.core.plc.rules.ending import switched_off
+from gladwire.core.plc.rules.loop import switched_on
 from gladwire.core.session.clock import Clock
 from gladwire.core.session.scene import Scene
 from gladwire.core.waveform import Floats
@@ -65,6 +68,16 @@ TIES: tuple[Tie, ...] = (
     Tie("5 % begins", "matching begins", 1.0, 1.5, "the 5 % offer and the matching it starts"),
     Tie(">C", "cable check begins", 0.2, 0.5, "the request and the cable check that waits for it"),
     Tie("switched off", "C>", 0.5, 1.0, "the message that switches off and the request that ends"),
+    Tie(
+        "vehicle contactors close", "switched on", 0.3, 0.8, "the vehicle's contactors and the message that switches on"
+    ),
+    Tie(
+        "switched off",
+        "vehicle contactors open",
+        0.8,
+        1.2,
+        "the message that switches off and the vehicle's contactors",
+    ),
     Tie("mains on", "current on", 3.0, 3.0, "mains and the current that follows"),
 )
 
@@ -109,6 +122,8 @@ def moments_of(scene: Scene) -> tuple[Moment, ...]:
             found += [] if c.until_end else [Moment(c.end_s, "contactor opens")]
     for conversation in scene.conversations:
         found += _said(conversation)
+    for bus in scene.buses:
+        found += _sent(bus)
     if scene.mains:
         found += _edges(scene.mains.volts, "mains", scene.mains.start_s, scene.mains.end_s)
         found += _edges(scene.mains.amps, "current", scene.mains.start_s, scene.mains.end_s)
@@ -138,9 +153,28 @@ def _said(conversation: ConversationRecord) -> list[Moment]:
     for talk in conversation.talks:
         checks = talk.of("CableCheck")
         found += [Moment(checks[0].start_s, "cable check begins", 0.01)] if checks else []
+        on = switched_on(talk)
+        found += [Moment(on.start_s, "switched on", 0.01)] if on else []
         off = switched_off(talk)
         found += [Moment(off.start_s, "switched off", 0.01)] if off else []
     return found
+
+
+def _sent(bus: CanRecord) -> list[Moment]:
+    """Moments of a bus that other captures show; sent in cycles, they are known no better than those."""
+    found = []
+    plug, lock = bus.of("plug"), bus.of("lock")
+    if plug and (at := plug.turns(True)) is not None and at > bus.start_s + _CYCLE_S:
+        found.append(Moment(at, "plug in", _CYCLE_S))
+    if lock and (at := lock.turns(True)) is not None and at > bus.start_s + _CYCLE_S:
+        found.append(Moment(at, "lock moves", _CYCLE_S))
+    for kind, at in (("vehicle contactors close", closed_at(bus)), ("vehicle contactors open", opened_at(bus))):
+        if at is not None and at > bus.start_s + _CYCLE_S:
+            found.append(Moment(at, kind, _CYCLE_S))
+    return found
+
+
+_CYCLE_S = 0.1
 
 
 def _plain_kinds(before: str, after: str) -> list[str]:

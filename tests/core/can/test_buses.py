@@ -8,6 +8,9 @@ from gladwire.core.aids import Aids, Described
 from gladwire.core.analysis import Analysis, take
 from gladwire.core.can.names import read_names
 from gladwire.core.pilot.reading import Settled
+from gladwire.core.session.alignment import Moment, by_events, moments_of
+from gladwire.core.session.clock import Clock, on_clock
+from gladwire.core.session.scene import Scene
 from gladwire.demo import can_plug_ins
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
@@ -98,3 +101,21 @@ def test_a_log_cut_short_anywhere_calls_no_healthy_session_a_fault() -> None:
         read = read_capture(Source(b"".join(whole[: int(share * len(whole))])))
         analysis = take(read, None, Aids(described=(OWN,))).analysis
         assert not [f for f in analysis.findings if f.severity == "fault"], share
+
+
+def test_a_bus_ties_to_the_conversation_by_contactors_and_switching() -> None:
+    said = [Moment(30.0, "switched on", 0.01), Moment(95.0, "switched off", 0.01)]
+    sent = [Moment(9.7, "vehicle contactors close", 0.1), Moment(76.0, "vehicle contactors open", 0.1)]
+    placed = by_events(said, sent)
+    assert placed is not None
+    assert placed.offset_s == pytest.approx(20.0, abs=0.6)
+    record = judged("healthy").bus
+    assert record is not None
+    kinds = {m.kind: m.time_s for m in moments_of(Scene(buses=(record,)))}
+    assert set(kinds) == {"plug in", "lock moves", "vehicle contactors close", "vehicle contactors open"}
+    assert kinds["vehicle contactors close"] == pytest.approx(16.9, abs=0.11)
+    later = on_clock(record, Clock(100.0))
+    assert later.of("plug") is not None
+    assert later.courses[0].moves[0] == pytest.approx(record.courses[0].moves[0] + 100.0)
+    assert later.messages[0].gap_at_s == pytest.approx(record.messages[0].gap_at_s + 100.0)
+    assert later.messages[0].gap_s == record.messages[0].gap_s
