@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from gladwire.core.can.rules import flowing, opened_at
 from gladwire.core.findings import Finding
+from gladwire.core.pilot.words import seconds
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.verdict import Verdict
 
@@ -64,7 +65,7 @@ def _hold(scene: Scene, findings: Sequence[Finding]) -> Verdict | None:
     if held is None:
         return None
     if any(opened_at(r) is not None for r in scene.buses) or any(held.end_s < r.end_s - 1.0 for r in scene.buses):
-        return Verdict("proven", held.text, held.measured, held.start_s, held.end_s)
+        return Verdict("proven", held.text, seconds(held.end_s - held.start_s), held.start_s, held.end_s)
     why = f"{held.text} It was still flowing when the log ended."
     return Verdict("not_captured", why, "still on", held.start_s, held.end_s)
 

@@ -132,6 +132,9 @@ def _bus_story(findings: Sequence[Finding]) -> str:
     watch = next((f for f in findings if f.severity == "suspect" and f.code != "can_post_stopped"), None)
     told = [f.text for code in ("can_flows", "can_ended", "can_post_stopped") for f in findings if f.code == code]
     parts = told or [next((f.text for f in findings if f.severity == "note"), "No current flows in this log.")]
+    # What holds a charge back comes first; what is only to be watched, last.
+    if watch and watch.code in _DERATING:
+        return " ".join([watch.text, *parts])
     return " ".join([*parts, *([f"To watch: {watch.text}"] if watch else [])])
 
 

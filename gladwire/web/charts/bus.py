@@ -12,7 +12,7 @@ _WIDTH, _LEFT, _RIGHT = 720, 150, 16
 _ROW, _TOP, _VOLTS = 24, 8, 86
 _STATES = ("plug", "wake", "lock", "lamp", "enabled", "precharge", "contactor", "contactor_open", "hv_present",
            "post_charging", "stop")  # fmt: skip
-_LEAST_WORD = 46
+_LETTER = 6.9
 _TICKS = (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 1800, 3600)
 
 
@@ -85,7 +85,7 @@ def _bars(course: Course, place: Callable[[float], float]) -> list[Bar]:
         if end <= start:
             continue
         left, right = place(start), place(end)
-        word = course.word(value) if right - left > _LEAST_WORD else ""
+        word = _fitting(course.word(value), right - left)
         if found and found[-1].on == (value >= 0.5) and not course.choices:
             found[-1] = Bar(
                 found[-1].x, round(right - found[-1].x, 1), found[-1].word, found[-1].on, found[-1].start_s, end
@@ -93,6 +93,11 @@ def _bars(course: Course, place: Callable[[float], float]) -> list[Bar]:
         else:
             found.append(Bar(left, round(right - left, 1), word, value >= 0.5, start, end))
     return found[:200]
+
+
+def _fitting(word: str, room: float) -> str:
+    """As much of a word as there is room for: whole, up to its comma, or nothing."""
+    return next((w for w in (word, word.partition(",")[0]) if _LETTER * len(w) + 8 < room), "")
 
 
 def _line(course: Course, x: Callable[[float], float], top: float, most: float, dash: str) -> Line:
