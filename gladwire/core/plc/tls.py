@@ -65,7 +65,7 @@ class TlsView:
     finished_s: float | None = None
     records: list[tuple[float, int, int]] = field(default_factory=list)  # time, side, bytes of application data
     unopened: int = 0
-    inside: int = 0
+    opened: int = 0
     _randoms: list[bytes] = field(default_factory=lambda: [b"", b""])
     _secrets: list[bytes] = field(default_factory=lambda: [b"", b""])
     _openers: list[Opener | None] = field(default_factory=lambda: [None, None])
@@ -84,10 +84,8 @@ class TlsView:
             return "no_hello"
         if self.cipher not in SUITES:
             return "suite"
-        if self.inside and not self.unopened:
-            return "opened"
-        if self.inside:
-            return "partly"
+        if self.opened:
+            return "partly" if self.unopened else "opened"
         return "wrong" if self._has_line() else "no_line"
 
     def _has_line(self) -> bool:
@@ -157,6 +155,7 @@ class TlsView:
                 plain = opener.open(head, body)
             except SealedError:
                 continue
+            self.opened += 1
             if opener is self._later[side]:
                 self._openers[side], self._later[side] = opener, None
             if self.version != TLS_13:
@@ -184,7 +183,6 @@ class TlsView:
     def _inside(self, time_s: float, side: int, kind: int, plain: bytes) -> bytes:
         """What a record that opened is good for; application data is returned."""
         if kind == APPLICATION:
-            self.inside += 1
             self.records.append((time_s, side, len(plain)))
             return plain
         if kind == ALERT:

@@ -15,6 +15,7 @@ from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
 from gladwire.core.plc.listen import Listening, listen
 from gladwire.core.plc.tls_cipher import SUITES, expand_label, prf
+from gladwire.demo import sealed_plug_ins
 from gladwire.demo.sealed_line import Authority, contexts
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
@@ -185,6 +186,18 @@ def test_certificates_are_held_against_the_day_of_the_capture(valid: tuple[int, 
     made = sealed(contexts(late, V12), hello())
     found = next(f for f in take(made.capture).analysis.findings if f.code == "tls_certificate_out")
     assert word in found.text
+
+
+def test_a_handshake_that_fails_opens_as_far_as_it_went() -> None:
+    """The certificates of TLS 1.3 are sealed themselves: the key log shows which one was refused."""
+    capture = read_capture(Source(sealed_plug_ins.frames("expired")))
+    assert isinstance(capture, FrameCapture)
+    blind = {f.code for f in take(capture).analysis.findings}
+    assert "tls_certificate_out" not in blind
+    analysis = take(capture, None, Aids(read_keylog(sealed_plug_ins.keys("expired").decode()))).analysis
+    codes = {f.code for f in analysis.findings}
+    assert {"tls_certificate_out", "tls_opened"} <= codes
+    assert "tls_keys" not in codes
 
 
 def test_the_functions_agree_with_published_examples() -> None:
