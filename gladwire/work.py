@@ -5,6 +5,7 @@ Runs as a process of its own, so that a capture too large for the machine ends t
 
 from __future__ import annotations
 
+import gc
 import json
 import os
 import shutil
@@ -138,8 +139,15 @@ def _keep(sessions: Sessions, number: int, settlement: Settlement | None, result
         )
 
 
+def calm_collector() -> None:
+    """A capture becomes millions of small objects that live as long as it is analysed: looking for cycles among them so often
+    costs more than it frees."""
+    gc.set_threshold(200_000, 50, 50)
+
+
 def run_worker(url: str, cache_folder: Path, worker: str) -> None:
     """Work until the parent ends. What an earlier worker of this name left half done is given back first."""
+    calm_collector()
     sessions = sessions_of(engine_for(url))
     cache = SampleCache(cache_folder)
     with sessions.begin() as db:

@@ -19,6 +19,7 @@ from gladwire.core.plc.keylog import read_keylog
 from gladwire.core.waveform import Waveform
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from gladwire.work import calm_collector
 
 
 def _memory(which: str) -> int:
@@ -61,6 +62,7 @@ def frames_ours(path: Path) -> Callable[[], object]:
 TASKS = {f.__name__: f for f in (read_ours, read_polars, analyse_ours, analyse_plain, frames_ours)}
 
 if __name__ == "__main__":
+    calm_collector()  # as in the worker
     task, file = TASKS[sys.argv[1]], Path(sys.argv[2])
     # What every run needs once (lazy imports, thread pools) is no part of the measurement.
     warm = file.with_name(f"warm-1000{file.suffix}")

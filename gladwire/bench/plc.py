@@ -16,6 +16,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
+from gladwire.core.plc.exi.grammar import grammar
 from gladwire.core.plc.keylog import read_keylog
 from gladwire.core.plc.message import read_message
 from gladwire.core.simulate.plc.peers import Post, Vehicle
@@ -94,11 +95,14 @@ def _tshark(hour: Hour) -> float:
     return time.perf_counter() - start
 
 
-def _decoded_per_s(payloads: list[bytes], grammar: str) -> float:
+def _decoded_per_s(payloads: list[bytes], key: str) -> float:
     """Messages a second on one core; nothing but the codec, every message decoded for itself."""
+    loops = [m.type.rests for m in grammar(key).roots if m.type is not None and "Loop" in m.name]
     start = time.perf_counter()
     for payload in payloads:
-        read_message(payload, (grammar,))
+        for rests in loops:  # what followed a header before is nearly the whole message
+            rests.clear()
+        read_message(payload, (key,))
     return len(payloads) / (time.perf_counter() - start)
 
 

@@ -89,8 +89,8 @@ class _Fold:
                 self.worst = wait, exchange.start_s
         for part in (exchange.request, exchange.answer):
             # The same message said again changes no range.
-            if part and id(part[1].message) not in self.measured:
-                self.measured.add(id(part[1].message))
+            if part and id(part[1].message.fields) not in self.measured:
+                self.measured.add(id(part[1].message.fields))
                 self._measure(part[1].message.fields)
             if part:
                 for name in FLAGS:
@@ -185,7 +185,7 @@ def _key(exchange: _Exchange, known: dict[int, tuple[Any, ...]]) -> list[tuple[A
 
 def _words(message: Message, known: dict[int, tuple[Any, ...]]) -> tuple[Any, ...]:
     """Everything in a message that is no number, worked out once for each object: messages repeat themselves."""
-    key = id(message)
+    key = id(message.fields)
     found = known.get(key)
     if found is None:
         found = known[key] = tuple(

@@ -6,7 +6,7 @@ from typing import Any
 from gladwire.core.plc.exi.decoder import Decoded, ExiError, decode
 from gladwire.core.plc.exi.element import Element
 from gladwire.core.plc.exi.encoder import EncodeError, encode
-from gladwire.core.plc.exi.fields import Fields, flatten, unflatten
+from gladwire.core.plc.exi.fields import Fields, flatten, shared, unflatten
 from gladwire.core.plc.exi.grammar import KEYS, Grammar, Type, grammar
 
 ENVELOPE = "V2G_Message"
@@ -69,7 +69,8 @@ def shape(rules: Grammar, found: Decoded) -> Message:
         # Messages of ISO 15118-20 are root elements, with their header as first child.
         header = found.content.pop(HEADER, None)
         told = flatten(header) if header is not None else {}
-        return Message(rules.protocol, name, flatten(found.content), told, found.error, rules.key)
+        fields = shared(found.rest) if found.rest is not None else flatten(found.content)
+        return Message(rules.protocol, name, fields, told, found.error, rules.key)
     body = found.content.get("Body", {})
     name = next(iter(body), "")
     content = body.get(name, Element())

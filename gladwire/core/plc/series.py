@@ -55,9 +55,9 @@ def series_of(messages: Sequence[Heard], end_s: float) -> tuple[Waveform, ...]:
     said: list[tuple[list[float], list[float]]] = [([], []) for _ in SERIES]
     known: dict[int, list[tuple[int, float]]] = {}
     for heard in messages:
-        found = known.get(id(heard.message))
+        found = known.get(id(heard.message.fields))
         if found is None:
-            found = known[id(heard.message)] = _values(heard.message.fields)
+            found = known[id(heard.message.fields)] = _values(heard.message.fields)
         for number, value in found:
             said[number][0].append(heard.time_s)
             said[number][1].append(value)

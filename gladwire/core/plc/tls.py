@@ -28,6 +28,8 @@ ALERTS = {
     112: "unrecognized_name", 113: "bad_certificate_status_response", 115: "unknown_psk_identity",
     116: "certificate_required", 120: "no_application_protocol",
 }  # fmt: skip
+# A record's head, its largest plaintext and what a cipher may add.
+_LONGEST = 5 + (1 << 14) + 2048
 _STATUS_REQUEST, _ENCRYPT_THEN_MAC, _PRE_SHARED, _SUPPORTED_VERSIONS = 5, 22, 41, 43
 # The server's random when it only asks for another hello: SHA-256 of "HelloRetryRequest" (RFC 8446, 4.1.3).
 _RETRY = bytes.fromhex("cf21ad74e59a6111be1d8c021e65b891c2a211167abb8c5e079e09e2c8a8339c")
@@ -95,20 +97,20 @@ class TlsView:
         """Bytes of one side in order; what they held of application data, where it opens."""
         if lost:
             self._buffers[side] = self._handshakes[side] = b""
-        buffer = self._buffers[side] + data
-        at, plain = 0, []
-        while len(buffer) - at >= 5:
-            length = int.from_bytes(buffer[at + 3 : at + 5], "big")
-            if not looks_like_tls(buffer[at : at + 5]) or length > (1 << 14) + 2048:
-                at = len(buffer)
+        buffer = self._buffers[side] + data if self._buffers[side] else data
+        at, size, plain = 0, len(buffer), []
+        while size - at >= 5:
+            end = at + 5 + (buffer[at + 3] << 8 | buffer[at + 4])
+            if not _begins(buffer, at) or end - at > _LONGEST:
+                at = size
                 break
-            if len(buffer) - at < 5 + length:
+            if end > size:
                 break
-            found = self._record(time_s, side, buffer[at : at + 5], buffer[at + 5 : at + 5 + length])
+            found = self._record(time_s, side, buffer[at : at + 5], buffer[at + 5 : end])
             if found:
                 plain.append(found)
-            at += 5 + length
-        self._buffers[side] = buffer[at:]
+            at = end
+        self._buffers[side] = buffer[at:] if at else buffer
         return plain
 
     def _record(self, time_s: float, side: int, head: bytes, body: bytes) -> bytes:
@@ -246,7 +248,11 @@ class TlsView:
 
 def looks_like_tls(data: bytes) -> bool:
     """Whether a stream begins as TLS does."""
-    return len(data) >= 3 and data[0] in (CHANGE_CIPHER, ALERT, HANDSHAKE, APPLICATION) and data[1] == 3 and data[2] < 5
+    return len(data) >= 3 and _begins(data, 0)
+
+
+def _begins(data: bytes, at: int) -> bool:
+    return CHANGE_CIPHER <= data[at] <= APPLICATION and data[at + 1] == 3 and data[at + 2] < 5
 
 
 def _extensions(body: bytes, at: int) -> dict[int, bytes]:

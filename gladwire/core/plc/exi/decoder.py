@@ -16,6 +16,8 @@ COOKIE = 0x24455849
 REMEMBERED_BITS = 512
 REMEMBERED_VALUES = 4096
 TRIES_ENOUGH = 200
+# A message's first child in ISO 15118-20.
+HEADED = "Header"
 ENDS = "the message ends in the middle"
 LONGEST_NUMBER_BITS = 10 * 8
 EMPTY: dict[str, Any] = {"string": "", "hex": b"", "base64": b"", "list": []}
@@ -32,12 +34,16 @@ class ExiError(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Decoded:
-    """A document: its root element's name and content; where decoding broke, if it did; bits left unread at the end."""
+    """A document: its root element's name and content; where decoding broke, if it did; bits left unread at the end.
+
+    rest: the content without a message's header, where a document begins with one; shared between equal ones.
+    """
 
     root: str
     content: Any
     error: ExiError | None
     bits_left: int
+    rest: Element | None = None
 
 
 class Decoder:
@@ -54,6 +60,7 @@ class Decoder:
     def document(self) -> Decoded:
         """The whole document, or what could be read of it with the error that ended it."""
         root, content = "", Element()
+        rest: Element | None = None
         try:
             if self.bits >> max(self.left - 32, 0) == COOKIE and self.left > 32:
                 self.left -= 32
@@ -68,10 +75,37 @@ class Decoder:
             if move.type.simple:
                 content = self.simple(move.name, move.type)
             else:
-                self.fill(content, move.type)
+                rest = self.message(content, move.type)
         except ExiError as error:
             return Decoded(root, content, error, self.left)
-        return Decoded(root, content, None, self.left)
+        return Decoded(root, content, None, self.left, rest)
+
+    def message(self, into: Element, kind: Type) -> Element | None:
+        """A root's content. What follows a header is remembered whole: it repeats itself while the header counts time."""
+        state = kind.start or kind.first()
+        begun = self.left
+        code = self.read(state.width)
+        move = state.moves[code] if code < len(state.moves) else None
+        if move is None or move.event != ELEMENT or move.name != HEADED:
+            self.left = begun
+            self.fill(into, kind)
+            return None
+        self.element(into, move)
+        key = self.left, self.bits & ((1 << self.left) - 1)
+        known = kind.rests.get(key) if not self.touched else None
+        if known is not None:
+            rest: Element
+            rest, self.left = known
+            into.update(rest)
+            return rest
+        self.walk(into, kind, move.next or kind.after(move))
+        if self.touched:
+            return None
+        rest = Element((name, value) for name, value in into.items() if name != HEADED)
+        if len(kind.rests) >= REMEMBERED_VALUES:
+            kind.rests.clear()
+        kind.rests[key] = rest, self.left
+        return rest
 
     def read(self, width: int) -> int:
         """The next `width` bits as a number."""
@@ -140,8 +174,11 @@ class Decoder:
         kind.memo.append((used, (1 << used) - 1, {window: value}))
 
     def fill(self, into: Element, kind: Type) -> None:
-        """Walks the states of a complex type until its element ends."""
-        state = kind.start or kind.first()
+        """Reads a complex type until its element ends."""
+        self.walk(into, kind, kind.start or kind.first())
+
+    def walk(self, into: Element, kind: Type, state: State) -> None:
+        """Walks the states of a complex type from one of them on, until its element ends."""
         bits = self.bits
         while True:
             left = self.left - state.width

@@ -21,6 +21,13 @@ def flatten(content: Any) -> Fields:
     return dict(_flat(content))
 
 
+def shared(element: Element) -> Fields:
+    """Fields of an element that equal documents share: the same object each time, which nobody changes."""
+    if element.fields is None:
+        element.fields = flatten(element)
+    return element.fields
+
+
 def plain(value: Any) -> Any:
     """A value as it is shown: bytes become hexadecimal digits."""
     return value.hex().upper() if isinstance(value, bytes) else value

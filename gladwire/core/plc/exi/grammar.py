@@ -64,6 +64,8 @@ class Type:
     memo: list[tuple[int, int, dict[int, Any]]] = field(default_factory=list)
     tries: int = 0
     hits: int = 0
+    # What followed the header of a message, by the bits that were left: (the rest, bits left after it).
+    rests: dict[tuple[int, int], tuple[Any, int]] = field(default_factory=dict)
     # A value alone, without attributes or children.
     simple: bool = False
 
