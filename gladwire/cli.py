@@ -12,6 +12,7 @@ from pydantic import ValidationError
 
 from gladwire.core.aids import Aids, Described
 from gladwire.core.can.names import read_names
+from gladwire.core.can.roles import BY_KEY as BUS_ROLES
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.plc.exi.grammar import PROTOCOLS
 from gladwire.core.plc.keylog import LONGEST, KeyLog, read_keylog
@@ -48,7 +49,11 @@ def _inspect_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("files", nargs="+", type=Path, metavar="FILE")
     parser.add_argument("--json", action="store_true", help="print one JSON object")
     parser.add_argument(
-        "--role", action="append", default=[], metavar="NAME=ROLE", help=f"settle what a channel is: {', '.join(ROLES)}"
+        "--role",
+        action="append",
+        default=[],
+        metavar="NAME=ROLE",
+        help=f"settle what a channel ({', '.join(ROLES)}) or a signal of a bus is",
     )
     parser.add_argument("--scale", type=float, help="settle the probe factor")
     parser.add_argument("--inverted", action=argparse.BooleanOptionalAction, default=None, help="settle the polarity")
@@ -71,10 +76,13 @@ def _settled(chosen: argparse.Namespace) -> Settled:
     """What the options settle. Raises ValueError for a role or a context that is not understood."""
     roles = [(role, *role.rpartition("=")[::2]) for role in chosen.role]
     for role, name, what in roles:
-        if what not in ROLES or not name:
-            raise ValueError(f"--role {role}: NAME=ROLE was expected, ROLE one of {', '.join(ROLES)}")
+        if not name or what not in (*ROLES, *BUS_ROLES):
+            known = ", ".join((*ROLES, *BUS_ROLES))
+            raise ValueError(f"--role {role}: NAME=ROLE was expected, ROLE one of {known}")
     return Settled(
-        roles={name: cast(SettledRole, what) for _, name, what in roles},
+        roles={name: cast(SettledRole, what) for _, name, what in roles if what in ROLES},
+        # A signal is named `Message.Signal`; a lock may be either's.
+        signals={what: name for _, name, what in roles if what in BUS_ROLES and "." in name},
         scale=chosen.scale,
         inverted=chosen.inverted,
         offset_v=chosen.offset,

@@ -270,6 +270,9 @@ def test_a_log_of_a_bus_is_named_by_its_description(tmp_path: Path, capsys: pyte
     assert seen["outcome"] == "dropped_out"
     text = run(capsys, str(log), "--dbc", str(dbc))[1]
     assert "INLET_Measured.PackVoltage" in text
+    role = "INLET_Measured.InletVoltage=pack_v"
+    seen = json.loads(run(capsys, str(log), "--dbc", str(dbc), "--role", role, "--json")[1])
+    assert {s["name"]: s["role"] for s in seen["signals"]}["INLET_Measured.InletVoltage"] == "pack_v"
     code, _, err = run(capsys, str(log), "--dbc", str(log))
     assert code == 2
     assert "no description of a bus" in err

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict
 from gladwire.core.aids import Aids, Described
 from gladwire.core.can.lanes import lanes_of_can, power_of_can
 from gladwire.core.can.log import CanLog
-from gladwire.core.can.names import best_for, shipped
+from gladwire.core.can.names import Names, best_for, shipped
 from gladwire.core.can.record import CanRecord, measure_can
 from gladwire.core.contactor import ContactorRecord, measure_contactor
 from gladwire.core.lock import LockRecord, measure_lock
@@ -194,11 +194,9 @@ def _take_power(record: PowerRecord, settled: Settled) -> Taken:
 def _take_can(log: CanLog, settled: Settled, aids: Aids) -> Taken:
     keys = [int(key) for key in set(log.ids.tolist())]
     described = [*aids.described, *(Described(names) for names in shipped())]
-    chosen = [d for d in described if d.names.title == settled.description] or described
-    names = best_for(keys, [d.names for d in chosen])
-    known = next((d for d in chosen if d.names is names), None)
-    roles = settled.signals if settled.signals is not None else known.roles if known else None
-    measured = measure_can(log, names, roles, known.by_name if known and settled.signals is None else "")
+    names = best_for(keys, [d.names for d in described])
+    known = next((d for d in described if d.names is names), Described(Names("", ())))
+    measured = measure_can(log, names, known.roles, known.by_name, settled.signals)
     lanes = Recording(lanes_of_can(measured.record, measured.tracks), log.format, log.remarks, log.recorded_at)
     power = power_of_can(measured.record, measured.tracks)
     report = report_of(power, settled.context) if power else None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import NamedTuple
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -142,21 +142,28 @@ class CanRecord(BaseModel):
         return sum(1 for m in self.messages if not m.name)
 
 
-class Measured(BaseModel):
+class Measured(NamedTuple):
     """The record, and every track the lanes are drawn from."""
 
-    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True)
-
     record: CanRecord
-    tracks: tuple[Any, ...]
+    tracks: tuple[Track, ...]
 
 
 def measure_can(
-    log: CanLog, names: Names | None, roles: Mapping[str, str] | None = None, settled_by: str = ""
+    log: CanLog,
+    names: Names | None,
+    roles: Mapping[str, str] | None = None,
+    settled_by: str = "",
+    besides: Mapping[str, str] | None = None,
 ) -> Measured:
-    """Fold a log. roles: role key to full signal name, as a person settled them; None guesses from the names."""
+    """Fold a log. roles: role key to full signal name, as a person settled them for this bus; None guesses from the names.
+
+    besides: roles settled for this log alone; they come before the others.
+    """
     tracks = decode(log, names) if names else []
     chosen = dict(roles) if roles is not None else guess((t.name, t.signal.unit, len(t.signal.bits)) for t in tracks)
+    given = dict(besides or {})
+    chosen = {role: signal for role, signal in chosen.items() if signal not in given.values()} | given
     by_signal = {signal: role for role, signal in chosen.items()}
     record = CanRecord(
         start_s=float(log.time_s[0]) if len(log.time_s) else 0.0,
@@ -173,7 +180,7 @@ def measure_can(
         ),
         courses=tuple(_course(t, by_signal[t.name], log.end_s) for t in tracks if by_signal.get(t.name) in BY_KEY),
     )
-    return Measured(record=record, tracks=tuple(tracks))
+    return Measured(record, tuple(tracks))
 
 
 def _messages(log: CanLog, names: Names | None) -> tuple[MessageSeen, ...]:

@@ -39,8 +39,8 @@ class Amendment(BaseModel):
 class Settled(BaseModel):
     """What a person has settled about a capture; None leaves it to the analysis.
 
-    roles: what channels are, by name. context: what is known of vehicle, post and what lies between. description, signals:
-    which description names a bus, and its signals by role. amendments: readings of segments a person corrected.
+    roles: what channels are, by name. signals: of a bus, by role. context: what is known of vehicle, post and what lies
+    between. amendments: readings of segments a person corrected.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -50,8 +50,7 @@ class Settled(BaseModel):
     inverted: bool | None = None
     offset_v: float | None = None
     context: Context | None = None
-    description: str = ""
-    signals: dict[str, str] | None = None
+    signals: dict[str, str] = {}
     amendments: tuple[Amendment, ...] = ()
 
     @property

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.can.names import shipped
-from gladwire.core.can.record import CanRecord, SignalSeen
+from gladwire.core.can.record import CanRecord
 from gladwire.core.can.roles import BY_KEY, ROLES
 from gladwire.store.aids import again, aids_for, descriptions, key_logs, remove_key_log, sessions_in, settle_signals
 from gladwire.store.models import Capture, ChargingSession
@@ -43,7 +43,6 @@ class BusPart:
     capture: Capture
     record: CanRecord
     sequence: Sequence | None
-    others: list[SignalSeen]
     roles: tuple[tuple[str, str], ...]
 
 
@@ -77,9 +76,8 @@ def bus_parts(view: SessionView) -> list[BusPart]:
         if analysis.bus is None or alignment.how == "none":
             continue
         record = next(buses)
-        others = [s for s in record.signals if not s.role]
         roles = tuple((r.key, r.title + (f", {r.unit}" if r.unit else "")) for r in ROLES)
-        found.append(BusPart(capture, record, sequence_of(record), others, roles))
+        found.append(BusPart(capture, record, sequence_of(record), roles))
     return found
 
 

@@ -79,7 +79,9 @@ def test_settled_roles_and_descriptions_come_before_guesses() -> None:
     analysis = judged("swapped", settled)
     assert "can_sides_swapped" not in {f.code for f in analysis.findings}
     assert analysis.bus is not None
-    assert {s.role for s in analysis.bus.signals if s.role} == {"pack_v", "inlet_v"}
+    roles = {s.role: s.name for s in analysis.bus.signals if s.role}
+    assert (roles["pack_v"], roles["inlet_v"]) == ("INLET_Measured.InletVoltage", "INLET_Measured.PackVoltage")
+    assert roles["amps"] == "INLET_Measured.ChargeCurrent"  # what is not settled is still guessed
     remembered = Described(OWN.names, {"amps": "INLET_Measured.ChargeCurrent"}, "Runa Holt")
     bus = judged("healthy", aids=Aids(described=(remembered,))).bus
     assert bus is not None
