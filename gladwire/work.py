@@ -29,7 +29,7 @@ from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Read
 from gladwire.formats.registry import read_capture
-from gladwire.store.aids import aids_for, mark_of
+from gladwire.store.aids import BUS, aids_for, mark_of
 from gladwire.store.analyses import newest_settlement, refuse, remembered_roles, store_analysis
 from gladwire.store.captures import (
     DamagedCaptureError,
@@ -103,7 +103,7 @@ def work_once(sessions: Sessions, cache: SampleCache, worker: str) -> bool:
     except MemoryError:
         _refuse(sessions, capture.id, "This machine has not enough memory for a capture of this size.")
     else:
-        _keep(sessions, capture.id, settlement, result, read.recorded_at)
+        _keep(sessions, capture.id, settlement, result, read)
     return True
 
 
@@ -124,10 +124,11 @@ def _refuse(sessions: Sessions, number: int, sentence: str) -> None:
         refuse(db.get_one(Capture, number), sentence)
 
 
-def _keep(sessions: Sessions, number: int, settlement: Settlement | None, result: Analysis, recorded_at: str) -> None:
+def _keep(sessions: Sessions, number: int, settlement: Settlement | None, result: Analysis, read: Read) -> None:
     with sessions.begin() as db:
         capture = db.get_one(Capture, number)
-        capture.recorded_at = recorded_at[:80]
+        capture.recorded_at = read.recorded_at[:80]
+        capture.kind = BUS if isinstance(read, CanLog) else ""
         store_analysis(
             db,
             capture,

@@ -8,13 +8,15 @@ import zlib
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from gladwire.core.aids import Aids, Described
 from gladwire.core.can.names import Kind, Names, read_names, shipped
 from gladwire.core.plc.keylog import KeyLog, read_keylog
 from gladwire.store.models import BusDescription, Capture, ChargingSession, KeyLogFile, utc_now
+
+BUS = "can"
 
 
 def add_key_log(db: Session, session: ChargingSession, name: str, content: bytes) -> KeyLogFile:
@@ -66,10 +68,24 @@ def add_description(db: Session, title: str, content: bytes, kind: Kind = "contr
     digest = hashlib.sha256(content).hexdigest()
     kept = db.scalar(select(BusDescription).where(BusDescription.sha256 == digest))
     if kept is None:
-        kept = BusDescription(title=title[-255:], sha256=digest, text=zlib.compress(content, 6), kind=kind)
+        kept = BusDescription(title=_own(db, title), sha256=digest, text=zlib.compress(content, 6), kind=kind)
         db.add(kept)
         db.flush()
+        buses_again(db)
     return kept
+
+
+def _own(db: Session, title: str) -> str:
+    """The title, with a number where another description has it: what is settled is found by it."""
+    taken = {d.title for d in descriptions(db)}
+    titles = [title[-240:], *(f"{title[-240:]} ({n})" for n in range(2, len(taken) + 3))]
+    return next(t for t in titles if t not in taken)
+
+
+def buses_again(db: Session) -> None:
+    """Queue every log of a bus: which description names it, and how its lanes are laid out, may have changed."""
+    logs = (Capture.kind == BUS) & (Capture.state == "analysed")
+    db.execute(update(Capture).where(logs).values(state="received", attempts=0))
 
 
 def descriptions(db: Session) -> Sequence[BusDescription]:
@@ -88,6 +104,8 @@ def settle_signals(db: Session, title: str, roles: Mapping[str, str], kind: Kind
             return False
         kept = add_description(db, title, own.text.encode(), own.kind)
     kept.roles, kept.kind, kept.by_name, kept.made_at = json.dumps(dict(roles)), kind, by_name[:80], utc_now()
+    db.flush()
+    buses_again(db)
     return True
 
 

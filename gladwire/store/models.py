@@ -95,7 +95,8 @@ class ReadingPicture(Base):
 class Capture(Base):
     """One recording. state: received | analysing | analysed | unreadable.
 
-    recorded_at: the file's own word for its moment, verbatim. refusal: why it is unreadable.
+    recorded_at: the file's own word for its moment, verbatim. kind: what its reader found, can for a log of a bus, else
+    empty. refusal: why it is unreadable.
     claimed_by, claimed_at, attempts: which worker analyses it, since when, and how often one has begun.
     """
 
@@ -108,6 +109,7 @@ class Capture(Base):
     sha256: Mapped[str] = mapped_column(String(64), index=True)
     received_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
     recorded_at: Mapped[str] = mapped_column(String(80), default="")
+    kind: Mapped[str] = mapped_column(String(10), default="", server_default="")
     state: Mapped[str] = mapped_column(String(12), default="received", index=True)
     refusal: Mapped[str] = mapped_column(Text, default="")
     claimed_by: Mapped[str] = mapped_column(String(64), default="")

@@ -16,6 +16,7 @@ from gladwire.core.envelope import Summary
 from gladwire.core.plc.kept import KeptMessages
 from gladwire.core.waveform import Waveform
 from gladwire.formats.errors import UnreadableError
+from gladwire.store.aids import BUS
 from gladwire.store.analyses import result_json
 from gladwire.store.database import Sessions, engine_for, sessions_of
 from gladwire.store.models import Capture, StoredAnalysis
@@ -44,8 +45,7 @@ class Services:
     def _key(self, capture: Capture) -> str:
         with self.sessions() as db:
             here = db.get_one(Capture, capture.id)
-            stored = newest_analysis(here)
-            return cache_key(db, here, stored is not None and parsed(stored).bus is not None)
+            return cache_key(db, here, here.kind == BUS)
 
     def messages(self, capture: Capture) -> KeptMessages:
         """Every message of a capture of frames, heard anew when the cache lost them. Raises RefusedError."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import time
 
 from starlette.testclient import TestClient
 
@@ -117,7 +118,9 @@ def test_roles_settled_once_hold_for_every_log_of_the_bus(client: TestClient) ->
     page = client.get(address).text
     assert "roles settled by Lea Moen" in page
     assert "Sensing wires on the wrong sides" not in page
-    later = client.get(dropped(client, ("van2.log", can_plug_ins.retrofit("no_close")))).text
+    earlier = client.get(dropped(client, ("van2.log", can_plug_ins.retrofit("no_close")))).text
+    assert "roles settled by Lea Moen" in earlier
+    later = client.get(dropped(client, ("van3.log", can_plug_ins.retrofit("pin_open")))).text
     assert "roles settled by Lea Moen" in later
     assert "Pack voltage" in client.get("/buses").text
     twice = crossed | {"roles": ["pack_v", "pack_v", ""]}
@@ -132,3 +135,31 @@ def test_a_connector_over_can_needs_no_description(client: TestClient) -> None:
     assert "FaultHighTemperature" in page
     found = json.loads(client.get(f"{address}/results.json").text)
     assert [s["stage"] for s in found["stages"]][3] == "link"
+
+
+def test_logs_dropped_before_are_named_again_when_roles_or_descriptions_change(client: TestClient) -> None:
+    first = dropped(client, ("van.log", can_plug_ins.retrofit("swapped")))
+    assert "Nothing names it:" in client.get(first).text
+    second = dropped(client, ("van2.log", can_plug_ins.retrofit("no_close")), DBC)
+    page = settled(client, first)
+    assert "Sensing wires on the wrong sides of the contactors" in page
+    capture = capture_of(client.get(second).text)
+    chosen = {"signals": ["INLET_Measured.PackVoltage"], "roles": ["pack_v"], "by_name": "Lea Moen"}
+    assert client.post(f"/captures/{capture}/signals", data=chosen).status_code == 303
+    page = settled(client, first)
+    assert "roles settled by Lea Moen" in page
+    lanes = json.loads(page.split('id="lane-data">')[1].split("</script>")[0])["lanes"]
+    assert lanes[0]["name"] == "Pack voltage: PackVoltage"
+    again = client.post("/captures", files=[("files", (DBC[0], DBC[1] + b"\n"))])
+    assert again.status_code == 303
+    assert "inlet_controller.dbc (2)" in client.get("/buses").text
+
+
+def settled(client: TestClient, address: str) -> str:
+    """The page once nothing waits any more."""
+    for _ in range(100):
+        page = client.get(address).text
+        if "The page follows by itself" not in page:
+            return page
+        time.sleep(0.05)
+    raise AssertionError("still waiting")

@@ -13,7 +13,7 @@ from starlette.responses import RedirectResponse, Response
 from gladwire.core.can.names import shipped
 from gladwire.core.can.record import CanRecord
 from gladwire.core.can.roles import BY_KEY, ROLES
-from gladwire.store.aids import again, aids_for, descriptions, key_logs, remove_key_log, sessions_in, settle_signals
+from gladwire.store.aids import aids_for, descriptions, key_logs, remove_key_log, sessions_in, settle_signals
 from gladwire.store.models import Capture, ChargingSession
 from gladwire.web.charts.bus import Sequence, sequence_of
 from gladwire.web.errors import RefusedError
@@ -137,7 +137,6 @@ def settle(here: ServicesHere, number: int, form: Annotated[SignalsForm, Form()]
         record = parsed(stored).bus if stored else None
         if record is None or not settle_signals(db, record.description, form.chosen(), form.kind, form.by_name):
             raise RefusedError(409, "No description names this bus.", "Drop its DBC file first.")
-        again(capture.session.captures)
         session_number = capture.session_id
     wait_for(here, session_number)
     return signed(RedirectResponse(f"/sessions/{session_number}#bus-{number}", 303), form.by_name)

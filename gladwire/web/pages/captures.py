@@ -31,7 +31,7 @@ from gladwire.core.standards.pilot_levels import State
 from gladwire.core.waveform import Recording, Samples
 from gladwire.formats import vcd
 from gladwire.inspect import segment_entry
-from gladwire.store.aids import add_description, add_key_log, again
+from gladwire.store.aids import add_description, add_key_log
 from gladwire.store.analyses import add_settlement, newest_settlement, remember_roles
 from gladwire.store.captures import add_capture, original, same_bytes
 from gladwire.store.cases import case_with_sessions, charging_session
@@ -109,6 +109,9 @@ def _sorted_out(files: list[UploadFile]) -> tuple[list[tuple[str, UploadFile]], 
 def _keep_beside(db: Session, session: ChargingSession | None, beside: list[_Beside]) -> None:
     """Key logs go with the session, descriptions are remembered for all. Raises RefusedError."""
     for name, kind, content in beside:
+        if len(content) > LONGEST:
+            said = f"“{name}” is larger than {LONGEST // 2**20} MiB: that is no {kind} of a charging session."
+            raise RefusedError(422, f"{said} Nothing was stored.", "Leave it out.")
         try:
             if kind == "description":
                 add_description(db, name, content)
@@ -118,8 +121,6 @@ def _keep_beside(db: Session, session: ChargingSession | None, beside: list[_Bes
             raise RefusedError(
                 422, f"“{name}”: {error}. Nothing was stored.", "Export it again and drop that."
             ) from error
-    if session is not None and any(b.kind == "description" for b in beside):
-        again(session.captures)
 
 
 def _take(db: Session, files: list[UploadFile], case_number: int | None, session_number: int | None) -> int | None:

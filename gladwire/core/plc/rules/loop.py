@@ -63,7 +63,11 @@ def _held(record: ConversationRecord) -> Iterator[Fact]:
 
 def _gave_back(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
-        turns = [t for t in talk.of("CurrentDemand") if (r := t.range_of("EVSEPresentCurrent")) and r[0] < -FLOWS_A]
+        # Where both ways were agreed; else a little under nothing is a meter's offset.
+        both = [
+            t for t in talk.of("CurrentDemand") if t.request and any(k.startswith("BPT_") for k in t.request.fields)
+        ]
+        turns = [t for t in both if (r := t.range_of("EVSEPresentCurrent")) and r[0] < -FLOWS_A]
         if turns:
             most = -min(t.range_of("EVSEPresentCurrent")[0] for t in turns)  # type: ignore[index]
             text = f"The vehicle gave back up to {most:.1f} A, as both had agreed: energy both ways, no fault."

@@ -38,8 +38,10 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id"),
     )
     op.create_index(op.f("ix_bus_descriptions_sha256"), "bus_descriptions", ["sha256"], unique=True)
+    op.add_column("captures", sa.Column("kind", sa.String(length=10), nullable=False, server_default=""))
 
 
 def downgrade() -> None:
+    op.drop_column("captures", "kind")
     op.drop_table("bus_descriptions")
     op.drop_table("key_logs")
