@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 from gladwire.core.can.record import CanRecord, Course, MessageSeen, missing
@@ -17,6 +18,7 @@ _LIVE_V = 60.0
 _HOT_C, _PLAUSIBLE_C = 80.0, (-40.0, 150.0)
 _WAITS_S, _ONE_SIDE_S = 20.0, 5.0
 _MOST_TOLD = 3
+_WRONG = re.compile(r"fault|error|red\b|fail", re.IGNORECASE)
 
 
 def closed_at(record: CanRecord, after_s: float = float("-inf")) -> float | None:
@@ -304,6 +306,17 @@ def _flags(record: CanRecord) -> Iterator[Fact]:
         yield Fact("fault", text, flag.start_s, flag.end_s, flag.word, "none", stage=stage_at(record, flag.start_s))
 
 
+def _lamp(record: CanRecord) -> Iterator[Fact]:
+    """A lamp whose own words say that something is wrong."""
+    lamp = record.of("lamp")
+    for at, value in zip(lamp.moves, lamp.values, strict=True) if lamp else ():
+        word = lamp.word(value) if lamp else ""
+        if _WRONG.search(word):
+            text = f"The controller's lamp goes to “{word}” at {at:.2f} s."
+            yield Fact("note", text, at, at, word, "no fault", stage=stage_at(record, at))
+            return
+
+
 def stage_at(record: CanRecord, at_s: float) -> str:
     """The stage a log has come to at a moment."""
     spans, closes = flowing(record), closed_at(record)
@@ -358,6 +371,7 @@ RULES: tuple[Rule[CanRecord], ...] = (
     Rule("can_pin_sensor", "hold", PRACTICE, "a pin temperature no pin has", only(_pins, "fault")),
     Rule("can_pin_hot", "hold", PRACTICE, "a hot pin, and what it costs", only(_pins, "suspect")),
     Rule("can_flag", "hold", PRACTICE, "warnings a controller or post sends", _flags),
+    Rule("can_lamp", "hold", PRACTICE, "a lamp that shows a fault", _lamp),
     Rule("can_opened_loaded", "end", IEC_61851_23, "contactors opened under current", _opened_loaded),
     Rule("can_ended", "end", PRACTICE, "an end in order", only(_ended, "normal")),
     Rule("can_post_stopped", "end", PRACTICE, "a post that stopped while the vehicle still asked", only(_ended, "suspect")),

@@ -89,6 +89,12 @@ def test_settled_roles_and_descriptions_come_before_guesses() -> None:
     assert [c.role for c in bus.courses] == ["amps"]
 
 
+def test_a_lamp_that_goes_red_is_told_with_its_moment() -> None:
+    found = next(f for f in judged("pin_open").findings if f.code == "can_lamp")
+    assert (found.severity, found.measured, found.stage) == ("note", "red, fault", "hold")
+    assert found.start_s == pytest.approx(48.0, abs=0.11)
+
+
 def test_without_a_description_frames_are_counted_and_nothing_is_claimed() -> None:
     analysis = judged("healthy", aids=Aids())
     assert analysis.bus is not None
