@@ -1,4 +1,4 @@
-"""Pilot and conversation on one clock: which came first where one waits for the other."""
+"""Captures on one clock: pilot and conversation, which came first where one waits for the other; a session over two."""
 
 from __future__ import annotations
 
@@ -9,8 +9,9 @@ from gladwire.core.pilot.rules.requests import requests
 from gladwire.core.pilot.words import seconds
 from gladwire.core.plc.conversation import ConversationRecord, Talk
 from gladwire.core.plc.rules.ending import switched_off
+from gladwire.core.plc.rules.resuming import paused
 from gladwire.core.session.scene import Scene
-from gladwire.core.standards.source import DIN_70121, ISO_15118_3
+from gladwire.core.standards.source import DIN_70121, ISO_15118_2, ISO_15118_3
 
 # Two instruments' clocks agree no better than this unless they share an event.
 _CLOCKS_S = 0.3
@@ -132,7 +133,26 @@ def pilot_first(findings: Sequence[Finding]) -> list[Finding]:
     return told
 
 
+def _resumed(scene: Scene) -> Iterator[Fact]:
+    """A pause in one capture and the same session taken up in another."""
+    for conversation in scene.conversations:
+        for talk in conversation.talks:
+            stop = paused(talk)
+            others = (t for c in scene.conversations if c is not conversation for t in c.talks)
+            after = [
+                t for t in others if stop and talk.session and t.taken_up == talk.session and t.start_s > talk.start_s
+            ]
+            if stop and after:
+                away = after[0].start_s - talk.end_s
+                text = (
+                    f"The session paused at {stop.start_s:.2f} s is taken up again in another capture, at "
+                    f"{after[0].start_s:.2f} s, after {seconds(away)}: one session, no fault."
+                )
+                yield Fact("normal", text, stop.start_s, after[0].start_s, seconds(away), "OK_OldSessionJoined")
+
+
 RULES: tuple[Rule[Scene], ...] = (
+    Rule("resumed_elsewhere", "end", ISO_15118_2, "a pause taken up in another capture", _resumed),
     Rule("offer_before_match", "match", ISO_15118_3, "5 % before matching", _offer_before_match),
     Rule("request_before_check", "insulation", DIN_70121, "C before the cable check", _request_before_check),
     Rule(

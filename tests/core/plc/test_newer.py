@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+from itertools import pairwise
+
 import pytest
 
 from gladwire.core.analysis import Analysis, take
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.plain import speak
+from gladwire.core.session.timeline import Part, put_together
 from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20
 from gladwire.core.simulate.plc.session import Plan, play
@@ -144,3 +148,20 @@ def test_services_come_after_authorising_and_timers_are_its_own() -> None:
     assert answer_max_s("ISO15118-20", "DC_ChargeLoop") == 0.5
     assert sequence_max_s("ISO15118-20", "DC_ChargeLoop") == 0.5
     assert (precharge_max_s("ISO15118-20"), precharge_max_s("ISO15118-2")) == (10.0, 7.0)
+
+
+def test_a_pause_in_one_capture_and_its_resumption_in_the_next_are_one_session() -> None:
+    frames = play(Plan(Vehicle20(pauses=True), Post20(), loop_s=6.0, resumes_s=40.0)).frames
+    middle = next(n for n, (a, b) in enumerate(pairwise(frames)) if b.time_s - a.time_s > 1.0 and a.time_s > 25.0)
+    base = 1_794_300_000.0
+    parts = []
+    for name, some in (("first", frames[: middle + 1]), ("second", frames[middle + 1 :])):
+        start = some[0].time_s
+        moved = tuple(f._replace(time_s=f.time_s - start) for f in some)
+        recorded = datetime.fromtimestamp(base + start, UTC).isoformat()
+        parts.append(Part(name, take(FrameCapture(moved, "sim", (), recorded, base + start)).analysis))
+    together = put_together(parts)
+    found = {f.code: f for f in together.judgement.findings}
+    assert "one session, no fault" in found["resumed_elsewhere"].text
+    assert not [f for f in together.judgement.findings if f.severity == "fault"]
+    assert together.judgement.outcome == "charged"
