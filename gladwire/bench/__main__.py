@@ -1,4 +1,4 @@
-"""`./glad bench [pilot|pages|session|plc|power]`: prints tables and keeps the last ones in docs/performance.md."""
+"""`./glad bench [pilot|pages|session|plc|can|power]`: prints tables and keeps the last ones in docs/performance.md."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import re
 from datetime import UTC, datetime
 from pathlib import Path
 
-from gladwire.bench import pages, pilot, plc, power, session
+from gladwire.bench import can, pages, pilot, plc, power, session
 
 PAGE = Path("docs/performance.md")
 BENCHES = {
@@ -17,6 +17,7 @@ BENCHES = {
     "pages": pages.measure,
     "session": session.measure,
     "plc": plc.measure,
+    "can": can.measure,
     "power": power.measure,
 }
 
