@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict
 from gladwire.core.can.decode import Track, decode
 from gladwire.core.can.log import CanLog, id_words
 from gladwire.core.can.names import Kind, Names
-from gladwire.core.can.roles import BY_KEY, guess, is_flag, unit_words
+from gladwire.core.can.roles import BY_KEY, guess, is_flag, is_on, unit_words
 from gladwire.core.waveform import Floats
 
 _MOST_POINTS = 4000
@@ -46,18 +46,22 @@ class Course(BaseModel):
             text = "on" if value else "off"
         return text if text else f"{value:g} {self.unit}".strip()
 
+    def on(self, value: float) -> bool:
+        """Whether a value of this state means that it holds."""
+        return is_on(self.role, value, self.choices.get(int(value), "") if float(value).is_integer() else "")
+
     def turns(self, on: bool, after_s: float = float("-inf")) -> float | None:
         """When it goes on (or off) for the first time after a moment; what it begins with counts."""
         pairs = zip(self.moves, self.values, strict=True)
-        return next((t for t, v in pairs if t >= after_s and (v >= 0.5) == on), None)
+        return next((t for t, v in pairs if t >= after_s and self.on(v) == on), None)
 
     def spans(self) -> list[tuple[float, float]]:
         """(from, to) of every time it is on."""
         found, start = [], None
         for t, v in zip(self.moves, self.values, strict=True):
-            if v >= 0.5 and start is None:
+            if self.on(v) and start is None:
                 start = t
-            elif v < 0.5 and start is not None:
+            elif not self.on(v) and start is not None:
                 found.append((start, t))
                 start = None
         return [*found, (start, self.end_s)] if start is not None else found

@@ -90,6 +90,34 @@ def _plain(full: str) -> str:
     return "_".join(part.lower() for part in _SPLIT.split(full.rpartition(".")[2]) if part)
 
 
+# What a state's own words say, where a description has them; a number without words is on from 1.
+_OFF = re.compile(
+    r"\b(open|off|inactive|unlocked|released|none|not|no|idle|absent|missing|disconnected|unplugged|disabled|closing|opening|"
+    r"invalid|unknown|sna|unavailable|standby|false|fault|error)\b",
+    re.IGNORECASE,
+)
+_ON = re.compile(
+    r"\b(closed|on|active|locked|engaged|present|plugged|connected|enabled|ready|charging|yes|true|stopped)\b",
+    re.IGNORECASE,
+)
+_WELL = re.compile(r"\b(none|no|ok|okay|normal|off|inactive|clear|false)\b", re.IGNORECASE)
+_OPEN = re.compile(r"\bopen(ed)?\b", re.IGNORECASE)
+
+
+def is_on(role: str, value: float, word: str) -> bool:
+    """Whether a state holds. word: of the value, empty where the description has none."""
+    if role == "contactor_open" and word:
+        return bool(_OPEN.search(word))
+    if not role and word:  # a warning: its word says what is wrong, or that nothing is
+        return value >= 0.5 and not _WELL.search(word)
+    if role != "lamp" and word:
+        if _OFF.search(word):
+            return False
+        if _ON.search(word):
+            return True
+    return value >= 0.5
+
+
 def is_flag(full: str, unit: str, bits: int) -> bool:
     """Whether a signal is a warning of its sender."""
     return bits <= _STATE_BITS and not unit and bool(FLAG_WORDS.search(_plain(full)))

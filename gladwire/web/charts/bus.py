@@ -86,12 +86,12 @@ def _bars(course: Course, place: Callable[[float], float]) -> list[Bar]:
             continue
         left, right = place(start), place(end)
         word = _fitting(course.word(value), right - left)
-        if found and found[-1].on == (value >= 0.5) and not course.choices:
+        if found and found[-1].on == course.on(value) and not course.choices:
             found[-1] = Bar(
                 found[-1].x, round(right - found[-1].x, 1), found[-1].word, found[-1].on, found[-1].start_s, end
             )
         else:
-            found.append(Bar(left, round(right - left, 1), word, value >= 0.5, start, end))
+            found.append(Bar(left, round(right - left, 1), word, course.on(value), start, end))
     return found[:200]
 
 

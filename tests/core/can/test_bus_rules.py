@@ -185,3 +185,33 @@ def test_the_sequence_is_drawn_within_its_box_whatever_the_log_holds() -> None:
     assert len(drawn.volts) == 2
     short = CanRecord(start_s=0.0, end_s=0.0, frames=1, courses=(course("plug", (0.0, 1.0), end_s=0.0),))
     assert sequence_of(short) is not None
+
+
+@pytest.mark.parametrize(
+    ("role", "words", "holds"),
+    [
+        ("contactor", {0: "Open", 1: "Closing", 2: "Closed", 3: "Fault"}, [False, False, True, False]),
+        ("contactor", {0: "closed", 1: "open"}, [True, False]),
+        ("contactor_open", {0: "closed", 1: "open"}, [False, True]),
+        ("lock", {0: "unlocked", 1: "locked", 3: "SNA"}, [False, True, False, False]),
+        ("plug", {0: "not connected", 1: "connected", 2: "error"}, [False, True, False]),
+        ("enabled", {0: "disabled", 1: "enabled"}, [False, True]),
+        ("hv_present", {}, [False, True, True]),
+        ("", {0: "no fault", 1: "fault", 2: "pin sensor", 3: "OK"}, [False, True, True, False]),
+        ("lamp", {0: "off", 1: "white, waits", 4: "red, fault"}, [False, True, True, True, True]),
+    ],
+)
+def test_states_hold_by_their_own_words_where_a_description_has_them(
+    role: str, words: dict[int, str], holds: list[bool]
+) -> None:
+    """Value 2 of a lock without a word for it, say, is judged by its words' absence: a number from 1 on is on."""
+    seen = Course(role=role, signal="M.x", unit="", moves=(0.0,), values=(0.0,), end_s=1.0, choices=words)
+    told = [seen.on(float(n)) for n in range(len(holds)) if n in words or not words]
+    assert told == [h for n, h in enumerate(holds) if n in words or not words]
+
+
+def test_contactors_of_three_states_close_when_they_say_so() -> None:
+    steps = ((0.0, 0.0), (9.0, 1.0), (10.0, 2.0), (50.0, 0.0))
+    three = course("contactor", *steps).model_copy(update={"choices": {0: "open", 1: "closing", 2: "closed"}})
+    assert (closed_at(record(three)), opened_at(record(three))) == (10.0, 50.0)
+    assert [c for c in found(record(three, *volts(400.0, 390.0))) if c.startswith("can_closed")] == ["can_closed"]
