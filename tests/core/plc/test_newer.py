@@ -165,3 +165,8 @@ def test_a_pause_in_one_capture_and_its_resumption_in_the_next_are_one_session()
     assert "one session, no fault" in found["resumed_elsewhere"].text
     assert not [f for f in together.judgement.findings if f.severity == "fault"]
     assert together.judgement.outcome == "charged"
+
+
+def test_why_the_vehicle_ended_is_quoted_where_it_says_so() -> None:
+    found = {f.code: f for f in judged(Plan(Vehicle20(explains="departure moved"), Post20(), loop_s=4.0)).findings}
+    assert "“departure moved”" in found["session_stopped"].text

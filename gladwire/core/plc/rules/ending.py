@@ -86,10 +86,15 @@ def _vehicle_done(record: ConversationRecord) -> Iterator[Fact]:
 
 def _orderly(record: ConversationRecord) -> Iterator[Fact]:
     for talk in talks_of(record):
-        stop = next((t for t in talk.of("SessionStop") if t.answer and not t.failed), None)
+        ends = [t for t in talk.of("SessionStop") if t.asked("ChargingSession") != "ServiceRenegotiation"]
+        stop = next((t for t in ends if t.answer and not t.failed), None)
         if stop:
             pause = stop.asked("ChargingSession") == "Pause"
-            text = f"The vehicle {'paused' if pause else 'ended'} the session in order at {stop.start_s:.2f} s."
+            why = stop.asked("EVTerminationExplanation") or stop.asked("EVTerminationCode")
+            because = f": “{why}”" if why else ""
+            text = (
+                f"The vehicle {'paused' if pause else 'ended'} the session in order at {stop.start_s:.2f} s{because}."
+            )
             yield Fact("normal", text, stop.start_s, stop.end_s, "SessionStop", "SessionStop")
 
 

@@ -16,7 +16,7 @@ class Vehicle20(Vehicle):
     """A vehicle that prefers ISO 15118-20. gives: amperes it gives back where the post asks, for both ways.
 
     contract: certificates (leaf first, hexadecimal) it pays with. dynamic: leaves the course to the post. takes_w: what it
-    draws of AC. leaves_s, wants_wh: what it tells of its departure.
+    draws of AC. leaves_s, wants_wh: what it tells of its departure. explains: why it ends, in its own words.
     """
 
     protocols: tuple[str, ...] = ("iso20_dc", "iso2", "din")
@@ -25,6 +25,7 @@ class Vehicle20(Vehicle):
     takes_w: float = 10_800.0
     leaves_s: int = 7200
     wants_wh: float = 40_000.0
+    explains: str = ""
 
     @property
     def both_ways(self) -> bool:
@@ -148,8 +149,6 @@ class Vehicle20(Vehicle):
             return super()._SessionStop(key)
         told: Fields = {"ChargingSession": "Pause" if self.pauses else "Terminate"}
         return told | ({"EVTerminationExplanation": self.explains} if self.explains else {})
-
-    explains: str = ""
 
 
 @dataclass
