@@ -207,15 +207,17 @@ TALKED: Mapping[str, Callable[[Scene, Sequence[Finding]], Verdict]] = {
 
 def story(findings: Sequence[Finding]) -> str:
     """What a conversation without a break tells, in one or two sentences."""
-    parts = [f for code in ("protocol_agreed", "authorised", "loop_held", *_ENDING) if (f := _find(findings, code))]
+    parts = [f for code in ("protocol_agreed", "authorised", *_HELD, *_ENDING) if (f := _find(findings, code))]
     if not parts:
         grave = next((f for f in findings if f.severity in ("suspect", "note") and f.code not in _QUIET), None)
         return grave.text if grave else "Nothing in these frames decides how the session went."
-    sentences = [f.text for f in parts if f.code in ("loop_held", *_ENDING)][:2] or [parts[-1].text]
+    held = [f.text for f in parts if f.code in _HELD]
+    sentences = [*held, *[f.text for f in parts if f.code in _ENDING][:1]] or [parts[-1].text]
     watch = next((f for f in findings if f.severity == "suspect" or f.code == "message_broken"), None)
     return " ".join([*sentences, *([f"To watch: {watch.text}"] if watch else [])])
 
 
+_HELD = ("loop_held", "gave_back")
 # Who ended it says more than that it ended.
 _ENDING = ("paused", "stop_followed", "vehicle_ended", "session_stopped")
 _QUIET = ("slac_several_posts", "tried_again")

@@ -81,7 +81,9 @@ def test_a_schedule_that_takes_long_within_its_timer_is_no_fault() -> None:
 def test_both_ways_a_stop_by_the_post_and_what_was_given_back_are_told() -> None:
     plan = Plan(Vehicle20(gives_a=60.0, dynamic=True, max_a=150.0), Post20(takes_back_after=30, notices={60: "Terminate"}),
                 loop_s=60.0)  # fmt: skip
-    found = {f.code: f for f in judged(plan).findings}
+    analysis = judged(plan)
+    assert "gave back up to 40.0 A" in analysis.verdict
+    found = {f.code: f for f in analysis.findings}
     assert found["gave_back"].measured == "40.0 A back"
     assert "(Terminate)" in found["stop_followed"].text
     assert found["stop_followed"].severity == "note"
