@@ -46,22 +46,29 @@ class Hour(NamedTuple):
 def _hours(folder: Path) -> list[Hour]:
     """An hour of ISO 15118-2, the same sealed with TLS 1.3, and an hour of ISO 15118-20."""
     plain, sealed, newer = (folder / f"one-hour{x}.pcapng" for x in ("", "-sealed", "-20"))
-    keys = folder / "one-hour-sealed.keys"
     if not plain.exists():
         plain.write_bytes(pcapng.write(play(_plan(Vehicle, Post)).frames, _FIRST_AT))
     if not newer.exists():
         newer.write_bytes(pcapng.write(play(_plan(Vehicle20, Post20)).frames, _FIRST_AT))
-    if not sealed.exists() or not keys.exists():
-        post = Authority("bench", datetime.fromtimestamp(_FIRST_AT, UTC))
-        sealing = Sealing(contexts(post, ssl.TLSVersion.TLSv1_3))
-        plan = replace(_plan(Vehicle, Post), tls_asked=True, tls_given=True, line=sealing.line)
-        sealed.write_bytes(pcapng.write(play(plan).frames, _FIRST_AT))
-        keys.write_text(sealing.keys)
+    _sealed_session(sealed, 3600.0)
+    # A process that has read a sealed session has loaded what opens one.
+    _sealed_session(folder / "warm-1000.pcapng", 2.0)
     return [
         Hour("ISO 15118-2", plain, "CurrentDemand", "iso2", None),
-        Hour("ISO 15118-2 sealed, TLS 1.3", sealed, "CurrentDemand", "iso2", keys),
+        Hour("ISO 15118-2 sealed, TLS 1.3", sealed, "CurrentDemand", "iso2", sealed.with_suffix(".keys")),
         Hour("ISO 15118-20", newer, "DC_ChargeLoop", "iso20_dc", None),
     ]
+
+
+def _sealed_session(path: Path, loop_s: float) -> None:
+    """Writes a sealed session and its key log beside it, once."""
+    if path.exists() and path.with_suffix(".keys").exists():
+        return
+    post = Authority("bench", datetime.fromtimestamp(_FIRST_AT, UTC))
+    sealing = Sealing(contexts(post, ssl.TLSVersion.TLSv1_3))
+    plan = replace(_plan(Vehicle, Post), tls_asked=True, tls_given=True, line=sealing.line, loop_s=loop_s)
+    path.write_bytes(pcapng.write(play(plan).frames, _FIRST_AT))
+    path.with_suffix(".keys").write_text(sealing.keys)
 
 
 def _plan(vehicle: type[Vehicle], post: type[Post]) -> Plan:

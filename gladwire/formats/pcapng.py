@@ -21,6 +21,9 @@ _ORDERS = {b"\x4d\x3c\x2b\x1a": "<", b"\x1a\x2b\x3c\x4d": ">"}
 _INTERFACE, _PACKET, _SIMPLE, _ENHANCED, _SECRETS = 1, 2, 3, 6, 10
 _KEYLOG = 0x544C534B
 _TS_RESOLUTION, _TS_OFFSET, _COMMENT = 9, 14, 1
+# The heads that every frame has, made ready for either byte order.
+_TWO = {order: struct.Struct(order + "II") for order in "<>"}
+_FIVE = {order: struct.Struct(order + "IIIII") for order in "<>"}
 _LONGEST_BLOCK = 16 * 2**20
 
 
@@ -47,7 +50,7 @@ class _Reading:
 
     def plain(self, data: bytes, at: int, length: int) -> bool:
         """Takes a frame without options, as nearly all are, straight from the file; False for any other block."""
-        number, high, low, kept, original = struct.unpack_from(self.order + "IIIII", data, at + 8)
+        number, high, low, kept, original = _FIVE[self.order].unpack_from(data, at + 8)
         if number >= len(self.interfaces) or length != 32 + (kept + 3 & ~3) or self.first is None:
             return False
         interface = self.interfaces[number]
@@ -127,7 +130,7 @@ def read(source: Source, options: Options) -> FrameCapture:
             state.order = _ORDERS.get(data[at + 8 : at + 12], state.order)
             state.before += len(state.interfaces)
             state.interfaces = []
-        kind, length = struct.unpack_from(state.order + "II", data, at)
+        kind, length = _TWO[state.order].unpack_from(data, at)
         if length < 12 or length % 4 or length > _LONGEST_BLOCK:
             state.remarks.append(f"The file is damaged from byte {at} on.")
             break

@@ -158,7 +158,7 @@ class TlsView:
             except SealedError:
                 continue
             self.opened += 1
-            if opener is self._later[side]:
+            if opener is not self._openers[side]:
                 self._openers[side], self._later[side] = opener, None
             if self.version != TLS_13:
                 return head[0], plain
