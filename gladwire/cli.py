@@ -11,7 +11,7 @@ from typing import cast, get_args
 from pydantic import ValidationError
 
 from gladwire.core.aids import Aids, Described
-from gladwire.core.can.names import read_names
+from gladwire.core.can.names import dbc_text, read_names
 from gladwire.core.can.roles import BY_KEY as BUS_ROLES
 from gladwire.core.pilot.reading import Settled
 from gladwire.core.plc.exi.grammar import PROTOCOLS
@@ -113,17 +113,17 @@ def _context(path: Path) -> Context:
 def _secrets(path: Path) -> KeyLog:
     """Raises ValueError with one clear sentence."""
     try:
-        return read_keylog(_text(path))
+        return read_keylog(_small(path).decode("ascii", "replace"))
     except ValueError as error:
         raise ValueError(f"{path.name}: {error}") from error
 
 
-def _text(path: Path) -> str:
-    """A small text file. Raises ValueError with one clear sentence."""
+def _small(path: Path) -> bytes:
+    """A small file. Raises ValueError with one clear sentence."""
     try:
         if path.stat().st_size > LONGEST:
             raise ValueError(f"{path.name}: too large")
-        return path.read_text(encoding="utf-8", errors="replace")
+        return path.read_bytes()
     except OSError as error:
         raise ValueError(f"{path.name}: {error.strerror or error}") from error
 
@@ -136,7 +136,7 @@ def _inspect(chosen: argparse.Namespace) -> int:
         settled = _settled(chosen)
         aids = Aids(
             _secrets(chosen.keylog) if chosen.keylog else KeyLog(),
-            tuple(Described(read_names(_text(path), path.name)) for path in chosen.dbc),
+            tuple(Described(read_names(dbc_text(_small(path)), path.name)) for path in chosen.dbc),
         )
     except ValueError as error:
         print(f"glad inspect: {error}", file=sys.stderr)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
@@ -159,18 +159,8 @@ def take(
         return _take_can(read, settled or Settled(), aids or Aids())
     heard = listen(read, aids.secrets if aids else None)
     lanes = Recording(heard.lanes, read.format, read.remarks, read.recorded_at)
-    measured = Analysis(
-        format=read.format,
-        recorded_at=read.recorded_at,
-        remarks=read.remarks,
-        channels=tuple(_info(w, RoleOf(n, "said", "name")) for n, w in enumerate(heard.lanes)),
-        channel_index=None,
-        channel_why="",
-        conversation=heard.record,
-        power=_said_power(heard.lanes, settled or Settled()),
-        **_NOT_JUDGED.__dict__,
-    )
-    judged = measured.model_copy(update=judge(measured.scene).__dict__)
+    power = _said_power(heard.lanes, settled or Settled())
+    judged = _without_samples(read, lanes, "said", conversation=heard.record, power=power)
     return Taken(judged, lanes, keep(heard.messages))
 
 
@@ -178,17 +168,7 @@ def _take_power(record: PowerRecord, settled: Settled) -> Taken:
     """Raises ValueError where nothing in the record tells power."""
     report = report_of(record, settled.context)
     lanes = Recording(lanes_of(record), record.format, record.remarks, record.recorded_at)
-    measured = Analysis(
-        format=record.format,
-        recorded_at=record.recorded_at,
-        remarks=(*record.remarks, *record.derived),
-        channels=tuple(_info(w, RoleOf(n, "power", "name")) for n, w in enumerate(lanes.channels)),
-        channel_index=None,
-        channel_why="",
-        power=report,
-        **_NOT_JUDGED.__dict__,
-    )
-    return Taken(measured.model_copy(update=judge(measured.scene).__dict__), lanes)
+    return Taken(_without_samples(record, lanes, "power", record.derived, power=report), lanes)
 
 
 def _take_can(log: CanLog, settled: Settled, aids: Aids) -> Taken:
@@ -200,18 +180,29 @@ def _take_can(log: CanLog, settled: Settled, aids: Aids) -> Taken:
     lanes = Recording(lanes_of_can(measured.record, measured.tracks), log.format, log.remarks, log.recorded_at)
     power = power_of_can(measured.record, measured.tracks)
     report = report_of(power, settled.context) if power else None
-    analysis = Analysis(
-        format=log.format,
-        recorded_at=log.recorded_at,
-        remarks=log.remarks,
-        channels=tuple(_info(w, RoleOf(n, "bus", "name")) for n, w in enumerate(lanes.channels)),
+    report = report if report and report.flowing_minutes >= _LEDGER_FROM_MIN else None
+    return Taken(_without_samples(log, lanes, "bus", bus=measured.record, power=report), lanes)
+
+
+def _without_samples(
+    read: FrameCapture | PowerRecord | CanLog,
+    lanes: Recording,
+    role: Role,
+    remarks: tuple[str, ...] = (),
+    **records: Any,
+) -> Analysis:
+    """The judged analysis of a capture whose lanes are made of what was said, sent or read. records: those of `Scene`."""
+    measured = Analysis(
+        format=read.format,
+        recorded_at=read.recorded_at,
+        remarks=(*read.remarks, *remarks),
+        channels=tuple(_info(w, RoleOf(n, role, "name")) for n, w in enumerate(lanes.channels)),
         channel_index=None,
         channel_why="",
-        bus=measured.record,
-        power=report if report and report.flowing_minutes >= _LEDGER_FROM_MIN else None,
+        **records,
         **_NOT_JUDGED.__dict__,
     )
-    return Taken(analysis.model_copy(update=judge(analysis.scene).__dict__), lanes)
+    return measured.model_copy(update=judge(measured.scene).__dict__)
 
 
 def _said_power(lanes: Sequence[Waveform], settled: Settled) -> PowerReport | None:

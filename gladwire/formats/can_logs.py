@@ -23,6 +23,8 @@ from gladwire.formats.reader import Options, Reader
 
 _MOST_FRAMES = 40_000_000
 _CANDUMP = re.compile(rb"^\((\d+\.\d+)\)\s+\S+\s+[0-9A-Fa-f]{3,8}##?")
+# What candump prints to a screen, which people keep as well: `(1436509052.249713)  can0  102   [8]  01 90 00`.
+_PRINTED = re.compile(r"^\s*\((\d+\.\d+)\)\s+(\S+)\s+([0-9A-Fa-f]{3,8})\s+\[\d+\]\s+((?:[0-9A-Fa-f]{2}\s*)*)")
 _ASC = re.compile(rb"^(date |base +(hex|dec)|// version|Begin Triggerblock|internal events)", re.IGNORECASE)
 _COLUMNS = 64
 
@@ -32,7 +34,9 @@ def _first_lines(head: bytes) -> list[bytes]:
 
 
 def _sniff_candump(head: bytes) -> int:
-    return 92 if any(_CANDUMP.match(line) for line in _first_lines(head)[:3]) else 0
+    lines = _first_lines(head)[:3]
+    printed = any(_PRINTED.match(line.decode("ascii", "replace")) for line in lines)
+    return 92 if printed or any(_CANDUMP.match(line) for line in lines) else 0
 
 
 def _sniff_asc(head: bytes) -> int:
@@ -128,7 +132,6 @@ def _arrays(
         data=data[order],
         format=key,
         errors=errors,
-        buses=buses,
         remarks=tuple(remarks),
         recorded_at=datetime.fromtimestamp(first, UTC).isoformat(timespec="seconds") if dated else "",
         first_at=first if dated else 0.0,
@@ -138,7 +141,13 @@ def _arrays(
 def _candump(file: Any) -> Any:
     import can.io  # takes a moment, and only where a log of a bus is at hand
 
-    return can.io.CanutilsLogReader(file)
+    return can.io.CanutilsLogReader(io.StringIO("".join(_written(line) for line in file)))
+
+
+def _written(line: str) -> str:
+    """A line as candump writes it to a file, however it was printed."""
+    seen = _PRINTED.match(line)
+    return f"({seen[1]}) {seen[2]} {seen[3]}#{''.join(seen[4].split())}\n" if seen else line
 
 
 def _asc(file: Any) -> Any:

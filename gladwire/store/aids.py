@@ -12,7 +12,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from gladwire.core.aids import Aids, Described
-from gladwire.core.can.names import Kind, Names, read_names, shipped
+from gladwire.core.can.names import Kind, Names, dbc_text, read_names, shipped
 from gladwire.core.plc.keylog import KeyLog, read_keylog
 from gladwire.store.models import BusDescription, Capture, ChargingSession, KeyLogFile, utc_now
 
@@ -64,7 +64,7 @@ def _keylog(_: str, packed: bytes) -> KeyLog:
 
 def add_description(db: Session, title: str, content: bytes, kind: Kind = "controller") -> BusDescription:
     """Remember a description; the same content again is the same description. Raises ValueError where it is none."""
-    read_names(content.decode("utf-8", "replace"), title)
+    read_names(dbc_text(content), title)
     digest = hashlib.sha256(content).hexdigest()
     kept = db.scalar(select(BusDescription).where(BusDescription.sha256 == digest))
     if kept is None:
@@ -118,7 +118,7 @@ def aids_for(db: Session, capture: Capture) -> Aids:
 
 
 def _described(kept: BusDescription) -> Described:
-    plain = read_names(zlib.decompress(kept.text).decode("utf-8", "replace"), kept.title)
+    plain = read_names(dbc_text(zlib.decompress(kept.text)), kept.title)
     names = Names(plain.title, plain.messages, plain.text, "connector" if kept.kind == "connector" else "controller")
     return Described(names, json.loads(kept.roles) if kept.roles else None, kept.by_name)
 

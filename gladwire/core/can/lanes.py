@@ -57,4 +57,9 @@ def power_of_can(record: CanRecord, tracks: Sequence[Track]) -> PowerRecord | No
     for quantity, track in chosen.items():
         index = np.searchsorted(track.time_s, at, side="right") - 1
         values[quantity] = np.where(index >= 0, track.values[np.clip(index, 0, None)], np.nan)
-    return PowerRecord(at, values, {key: "vehicle" for key in values}, format="can")
+    derived: tuple[str, ...] = ()
+    flows = values["amps_a"][np.abs(values["amps_a"]) > _FLOWS_A]
+    if np.median(flows) < 0:  # many battery managers count what goes in as negative
+        values["amps_a"] = -values["amps_a"]
+        derived = ("Current is negative while charging on this bus; it was turned.",)
+    return PowerRecord(at, values, {key: "vehicle" for key in values}, derived, format="can")

@@ -26,7 +26,6 @@ class CanLog:
     data: NDArray[np.uint8]
     format: str
     errors: int = 0
-    buses: int = 1
     remarks: tuple[str, ...] = field(default=())
     recorded_at: str = ""
     first_at: float = 0.0

@@ -74,6 +74,14 @@ def looks_like_dbc(head: bytes) -> bool:
     return any(line.startswith((b"BU_:", b"BO_ ", b"NS_ :", b'VERSION "')) for line in head[:4096].splitlines())
 
 
+def dbc_text(content: bytes) -> str:
+    """A description's text: UTF-8, or the Windows code page most tools write, whose degree sign is no UTF-8."""
+    try:
+        return content.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return content.decode("cp1252", "replace")
+
+
 def read_names(text: str, title: str) -> Names:
     """Raises ValueError with one clear sentence."""
     return _read(text, title)
@@ -88,7 +96,8 @@ def _read(text: str, title: str) -> Names:
     try:
         found: Any = cantools.database.load_string(text, database_format="dbc", strict=False)
     except Exception as error:  # whatever the library trips over, the file is what is wrong
-        raise ValueError(f"no description of a bus (DBC): {str(error).splitlines()[0][:160]}") from error
+        said = next(iter(str(error).splitlines()), type(error).__name__)
+        raise ValueError(f"no description of a bus (DBC): {said[:160]}") from error
     messages = tuple(_message(m) for m in found.messages)
     if not messages:
         raise ValueError("the description names no message")

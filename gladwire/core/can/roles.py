@@ -55,8 +55,12 @@ ROLES: tuple[Role, ...] = (
     Role("pack_c", "Pack temperature", r"(pack|batt).*temp||cell.*temp", "°C", "pack_c", against=r"low|min|state|pin"),
 )  # fmt: skip
 BY_KEY: Mapping[str, Role] = {r.key: r for r in ROLES}
-_UNITS = {"degc": "°C", "celsius": "°C", "c": "°C", "°c": "°C", "volt": "V", "volts": "V", "amp": "A", "amps": "A",
-          "ampere": "A", "percent": "%"}  # fmt: skip
+_UNITS = {
+    **dict.fromkeys(("degc", "celsius", "deg c", "deg_c", "degrees c", "c\u00b0", "\u2103", "c", "\u00b0c"), "\u00b0C"),
+    **dict.fromkeys(("volt", "volts"), "V"),
+    **dict.fromkeys(("amp", "amps", "ampere"), "A"),
+    "percent": "%",
+}
 _STATE_BITS = 4
 # A state named so says that something is wrong while it is on.
 FLAG_WORDS = re.compile(r"fault|malfunction|error|incompatib|over.?(volt|temp|curr)|deviation|wrong")

@@ -14,8 +14,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gladwire.core.can.decode import decode
+from gladwire.core.can.lanes import power_of_can
 from gladwire.core.can.log import EXTENDED, CanLog, id_words
-from gladwire.core.can.names import best_for, looks_like_dbc, read_names, shipped
+from gladwire.core.can.names import best_for, dbc_text, looks_like_dbc, read_names, shipped
+from gladwire.core.can.record import measure_can
 from gladwire.core.can.roles import guess
 from gladwire.demo import can_plug_ins
 from gladwire.formats.errors import UnreadableError
@@ -203,3 +205,25 @@ def test_roles_are_guessed_from_names_of_other_makers_too() -> None:
     assert (found["inlet_v"], found["plug"]) == ("INL.PortVoltage", "INL.PlugDetected")
     assert (found["pack_c"], found["post_max_a"]) == ("BMS_3.BattTempMax", "EVSE.EVSE_AvailableCurrent")
     assert "VCU.ContactorFault" not in found.values()
+
+
+def test_descriptions_in_the_windows_code_page_and_logs_as_printed_are_met() -> None:
+    text = dbc('PinTemperature1 : 0|8@1+ (1,-40) [0|0] "\u00b0C"')
+    names = read_names(dbc_text(text.encode("cp1252")), "t")
+    assert names.messages[0].signals[0].unit == "\u00b0C"
+    assert read_names(dbc_text(text.encode()), "t").messages == names.messages
+    printed = " (1794303600.100000)  can0  123   [3]  41 02 03\n (1794303600.200000)  vcan0  18FF50E5   [1]  FF\n"
+    log = read_capture(Source(printed.encode()))
+    assert isinstance(log, CanLog)
+    assert [id_words(int(k)) for k in log.ids] == ["123", "18FF50E5x"]
+    assert decode(log, names)[0].values.tolist() == [25.0]
+
+
+def test_a_battery_manager_that_counts_charging_as_negative_still_makes_a_power_record() -> None:
+    text = dbc('PackVoltage : 0|16@1+ (0.1,0) [0|0] "V" B\n SG_ PackCurrent : 16|16@1- (0.1,0) [0|0] "A"')
+    rows = [(0x123, (4000).to_bytes(2, "little") + (-800).to_bytes(2, "little", signed=True) + bytes(4))] * 2000
+    found = measure_can(log_of(rows), read_names(text, "t"))
+    power = power_of_can(found.record, found.tracks)
+    assert power is not None
+    assert power.values["amps_a"].tolist() == [80.0] * len(power.time_s)
+    assert power.derived
