@@ -18,6 +18,7 @@ _OTHERS = ("CLIENT_EARLY_TRAFFIC_SECRET", "EARLY_EXPORTER_SECRET", "EXPORTER_SEC
            "EXPORTER_MASTER_SECRET", "ECH_SECRET", "ECH_CONFIG", "RSA")  # fmt: skip
 _LABELS = frozenset({MASTER, *HANDSHAKES, *TRAFFICS, *_OTHERS})
 _LINE = re.compile(r"^([A-Z0-9_]+)\s+([0-9a-fA-F]{16,64})\s+([0-9a-fA-F]{2,})$")
+_MARK = b"\xef\xbb\xbf"
 LONGEST = 1 << 22
 
 
@@ -44,7 +45,7 @@ class KeyLog:
 
 def looks_like_keylog(head: bytes) -> bool:
     """Whether a file begins as a key log does."""
-    lines = [line for line in head[:4096].splitlines() if line.strip() and not line.startswith(b"#")]
+    lines = [line for line in head[:4096].removeprefix(_MARK).splitlines() if line.strip() and not line.startswith(b"#")]
     first = lines[0].split() if lines else []
     return len(first) >= 2 and first[0].decode("ascii", "replace") in _LABELS
 
@@ -53,7 +54,8 @@ def read_keylog(text: str) -> KeyLog:
     """Lines that are no secrets are passed by. Raises ValueError where there is no secret at all."""
     if len(text) > LONGEST:
         raise ValueError("a key log of more than 4 MiB is no key log of a charging session")
-    found = dict(_secrets(text.splitlines()))
+    # What a byte order mark became when the text was read as ASCII stands before the first line.
+    found = dict(_secrets(text.lstrip("\ufeff\ufffd").splitlines()))
     if not found:
         raise ValueError("no key log: no line like “CLIENT_RANDOM 52362c… 6e48…” was found")
     return KeyLog(found)

@@ -220,6 +220,9 @@ def test_key_logs_are_known_by_their_lines_and_keep_their_secrets_to_themselves(
     assert (log.sessions, bool(KeyLog())) == (1, False)
     assert "cd" * 4 not in repr(log)
     assert looks_like_keylog(text.encode())
+    windows = b"\xef\xbb\xbf" + text.partition("\n")[2].replace("\n", "\r\n").encode()
+    assert looks_like_keylog(windows)
+    assert read_keylog(windows.decode("ascii", "replace")).secrets == log.secrets
     assert not looks_like_keylog(b"Time,CP\n0,12\n")
     with pytest.raises(ValueError, match="no line like"):
         read_keylog("CLIENT_RANDOM xyz\n")
