@@ -45,7 +45,9 @@ class KeyLog:
 
 def looks_like_keylog(head: bytes) -> bool:
     """Whether a file begins as a key log does."""
-    lines = [line for line in head[:4096].removeprefix(_MARK).splitlines() if line.strip() and not line.startswith(b"#")]
+    lines = [
+        line for line in head[:4096].removeprefix(_MARK).splitlines() if line.strip() and not line.startswith(b"#")
+    ]
     first = lines[0].split() if lines else []
     return len(first) >= 2 and first[0].decode("ascii", "replace") in _LABELS
 
