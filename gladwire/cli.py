@@ -10,14 +10,14 @@ from typing import cast, get_args
 
 from pydantic import ValidationError
 
-from gladwire.core.aids import Aids, Described
 from gladwire.core.can.names import dbc_text, read_names
-from gladwire.core.can.roles import BY_KEY as BUS_ROLES
-from gladwire.core.pilot.reading import Settled
+from gladwire.core.lanes.bus.roles import BY_KEY as BUS_ROLES
+from gladwire.core.lanes.roles import SettledRole
 from gladwire.core.plc.exi.grammar import PROTOCOLS
 from gladwire.core.plc.keylog import LONGEST, KeyLog, read_keylog
 from gladwire.core.power.chain import Context
-from gladwire.core.roles import SettledRole
+from gladwire.core.settled import Settled
+from gladwire.core.supplements import Aids, Described
 
 ROLES = get_args(SettledRole)
 

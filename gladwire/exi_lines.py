@@ -5,10 +5,10 @@ from __future__ import annotations
 import json
 from typing import Any
 
+from gladwire.core.lanes.frames.connection import BY_KIND
 from gladwire.core.plc.exi.encoder import EncodeError
 from gladwire.core.plc.exi.grammar import KEYS, PROTOCOLS, grammar
 from gladwire.core.plc.message import NO_SESSION, Message, messages_of, read_message, write_message
-from gladwire.core.plc.talking import BY_KIND
 
 V2GTP_HEADER = bytes.fromhex("01fe")
 V2GTP_HEADER_BYTES = 8

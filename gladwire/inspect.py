@@ -7,22 +7,22 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-from gladwire.core.aids import Aids
 from gladwire.core.analysis import Taken, take
-from gladwire.core.can.record import SignalSeen
-from gladwire.core.can.roles import BY_KEY as ROLES
 from gladwire.core.diagnosis.cause import RankedCause
-from gladwire.core.pilot.reading import Settled
-from gladwire.core.pilot.record import Segment
-from gladwire.core.plc.conversation import Discovery, Turn
-from gladwire.core.plc.kept import KeptMessage, KeptMessages
+from gladwire.core.lanes.bus.record import SignalSeen
+from gladwire.core.lanes.bus.roles import BY_KEY as ROLES
+from gladwire.core.lanes.frames.message_store import KeptMessage, KeptMessages
+from gladwire.core.lanes.frames.record import Discovery, Turn
+from gladwire.core.lanes.pilot.record import Segment
+from gladwire.core.lanes.power.ledger import Entry
+from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.plc.slac import SlacRun
-from gladwire.core.power.ledger import Entry
 from gladwire.core.power.limiters import BY_KEY as LIMITERS
-from gladwire.core.power.report import PowerReport
 from gladwire.core.session.clock import Clock, on_clock
 from gladwire.core.session.timeline import Part, Together, put_together
-from gladwire.core.waveform import Recording
+from gladwire.core.settled import Settled
+from gladwire.core.signal.waveform import Recording
+from gladwire.core.supplements import Aids
 from gladwire.exi_lines import as_object as message_object
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source

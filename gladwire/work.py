@@ -22,9 +22,9 @@ from sqlalchemy.orm import Session
 
 from gladwire.core.analysis import ANALYSER_VERSION, Analysis, Taken, take
 from gladwire.core.can.log import CanLog
-from gladwire.core.pilot.reading import Settled
-from gladwire.core.roles import signature
-from gladwire.core.waveform import Recording
+from gladwire.core.lanes.roles import signature
+from gladwire.core.settled import Settled
+from gladwire.core.signal.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Read

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from gladwire.core.analysis import Analysis, analyse
+from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.script import PilotScript, Scope
-from gladwire.core.waveform import Recording, Waveform
 
 QUIET = Scope(noise_v=0.05, bits=10)
 HEALTHY = PilotCircuit()

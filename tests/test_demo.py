@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.aids import Aids, Described
 from gladwire.core.analysis import take
 from gladwire.core.can.names import looks_like_dbc, read_names
+from gladwire.core.case.proof import MODES
 from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
 from gladwire.core.session.inspection import CONDITIONS
-from gladwire.core.session.proof import MODES
 from gladwire.core.session.spine import AC_SPINE, DC_SPINE
 from gladwire.core.session.stamps import BY_KEY, Stamp
 from gladwire.core.session.timeline import Part, Together, put_together
+from gladwire.core.supplements import Aids, Described
 from gladwire.demo import can_plug_ins
 from gladwire.demo.harbour import CASES, LOOSE
 from gladwire.demo.told import DemoSession

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from gladwire.core.diagnosis.ranking import CAUSES
-from gladwire.core.rules import ALL as RULES
+from gladwire.core.rulebook import ALL as RULES
 from gladwire.core.standards.source import SOURCES
 from gladwire.formats.registry import READERS
 

@@ -8,10 +8,10 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from gladwire.core.aids import Aids, Described
 from gladwire.core.analysis import take
 from gladwire.core.can.names import read_names
 from gladwire.core.simulate.can_bus import RetrofitPlan
+from gladwire.core.supplements import Aids, Described
 from gladwire.demo import can_plug_ins
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture

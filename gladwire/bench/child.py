@@ -12,11 +12,11 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
-from gladwire.core.aids import Aids
 from gladwire.core.analysis import take
-from gladwire.core.pilot.measure import measure
+from gladwire.core.lanes.pilot.measure import measure
 from gladwire.core.plc.keylog import read_keylog
-from gladwire.core.waveform import Waveform
+from gladwire.core.signal.waveform import Waveform
+from gladwire.core.supplements import Aids
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
 from gladwire.work import calm_collector

@@ -11,9 +11,9 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
+from gladwire.core.signal.waveform import Samples
 from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.script import PilotScript, Scope
-from gladwire.core.waveform import Samples
 
 _RUNS = {1: 9, 10: 7, 100: 3}
 _MILLION = 1_000_000

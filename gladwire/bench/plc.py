@@ -78,7 +78,7 @@ def _plan(vehicle: type[Vehicle], post: type[Post]) -> Plan:
 
 def _payloads(hour: Hour) -> list[bytes]:
     """EXI of the charge loop, as it went over the wire."""
-    from gladwire.core.plc.listen import listen
+    from gladwire.core.lanes.frames.listen import listen
 
     secrets = read_keylog(hour.keys.read_text()) if hour.keys else None
     heard = listen(pcapng.read(Source(hour.path), Options()), secrets)

@@ -9,9 +9,9 @@ from pathlib import Path
 
 import numpy as np
 
-from gladwire.core.power.ledger import keep_ledger
-from gladwire.core.power.record import PowerRecord
-from gladwire.core.power.windows import ten_percent_pairs
+from gladwire.core.lanes.power.ledger import keep_ledger
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.lanes.power.windows import ten_percent_pairs
 from gladwire.core.simulate.charge import Car, Spell, Stay, charge
 
 _RECORDS, _SECONDS, _TURN = 5_000, 3_600, 250

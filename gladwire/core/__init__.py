@@ -1,1 +1,1 @@
-"""Pure computation: values in, values out. Imports no web, database or file code."""
+"""Pure computation: values in, values out. No web, no database, no files, no clock."""

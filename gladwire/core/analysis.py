@@ -7,32 +7,32 @@ from typing import Any, Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.aids import Aids, Described
-from gladwire.core.can.lanes import lanes_of_can, power_of_can
 from gladwire.core.can.log import CanLog
 from gladwire.core.can.names import Names, best_for, shipped
-from gladwire.core.can.record import CanRecord, measure_can
-from gladwire.core.contactor import ContactorRecord, measure_contactor
-from gladwire.core.lock import LockRecord, measure_lock
-from gladwire.core.mains import MainsRecord, measure_mains
-from gladwire.core.pilot.amend import amend
-from gladwire.core.pilot.channel import choose_pilot
-from gladwire.core.pilot.measure import measure
-from gladwire.core.pilot.power_noise import PowerNoise, find_power_noise
-from gladwire.core.pilot.reading import Settled
-from gladwire.core.pilot.record import PilotRecord
-from gladwire.core.plc.conversation import ConversationRecord
+from gladwire.core.lanes.bus.record import CanRecord, measure_can
+from gladwire.core.lanes.bus.series import lanes_of_can, power_of_can
+from gladwire.core.lanes.contactor.measure import ContactorRecord, measure_contactor
+from gladwire.core.lanes.frames.listen import listen
+from gladwire.core.lanes.frames.message_store import KeptMessages, keep
+from gladwire.core.lanes.frames.record import ConversationRecord
+from gladwire.core.lanes.lock.measure import LockRecord, measure_lock
+from gladwire.core.lanes.mains.measure import MainsRecord, measure_mains
+from gladwire.core.lanes.pilot.amend import amend
+from gladwire.core.lanes.pilot.channel import choose_pilot
+from gladwire.core.lanes.pilot.measure import measure
+from gladwire.core.lanes.pilot.power_noise import PowerNoise, find_power_noise
+from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.lanes.power.report import PowerReport, report_of
+from gladwire.core.lanes.power.series import lanes_of, record_of
+from gladwire.core.lanes.proximity.measure import ProximityRecord, measure_proximity
+from gladwire.core.lanes.roles import Role, RoleOf, roles_of
 from gladwire.core.plc.frames import FrameCapture
-from gladwire.core.plc.kept import KeptMessages, keep
-from gladwire.core.plc.listen import listen
-from gladwire.core.power.lanes import lanes_of, record_of
-from gladwire.core.power.record import PowerRecord
-from gladwire.core.power.report import PowerReport, report_of
-from gladwire.core.proximity_lane import ProximityRecord, measure_proximity
-from gladwire.core.roles import Role, RoleOf, roles_of
 from gladwire.core.session.judgement import Judgement, judge
 from gladwire.core.session.scene import Scene
-from gladwire.core.waveform import Recording, Waveform
+from gladwire.core.settled import Settled
+from gladwire.core.signal.waveform import Recording, Waveform
+from gladwire.core.supplements import Aids, Described
 
 _LEDGER_FROM_MIN = 2.0
 # Raise when results would differ for the same capture; stored results of an older analyser are then rebuilt.

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 import numpy as np
 import polars as pl
 
-from gladwire.core.waveform import Recording, Waveform
+from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.formats import vcd
 
 

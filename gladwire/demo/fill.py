@@ -8,8 +8,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gladwire.core.can.names import looks_like_dbc
-from gladwire.core.pilot.reading import Settled
 from gladwire.core.plc.keylog import looks_like_keylog
+from gladwire.core.settled import Settled
 from gladwire.demo.harbour import CASES, LOOSE
 from gladwire.demo.power_harbour import EQUIPMENT
 from gladwire.demo.told import DemoCase, DemoSession, Noted

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from gladwire.core.can.log import CanLog
-from gladwire.core.waveform import Recording, Waveform
+from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.formats.can_logs import gather
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import MAX_SAMPLES, Source

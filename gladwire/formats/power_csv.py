@@ -7,8 +7,8 @@ import io
 
 import numpy as np
 
-from gladwire.core.power.quantities import BY_KEY
-from gladwire.core.power.record import PowerRecord
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.quantities import BY_KEY
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source, encoding_of, read_some
 from gladwire.formats.power_rows import _LEAST_STEP_S, _LEAST_V, find_header, record_from

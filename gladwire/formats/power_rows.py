@@ -11,9 +11,9 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from gladwire.core.power.quantities import BY_KEY, Place
-from gladwire.core.power.record import PowerRecord
-from gladwire.core.waveform import Floats, Ints
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.quantities import BY_KEY, Place
+from gladwire.core.signal.waveform import Floats, Ints
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.table.cells import MISSING, number
 from gladwire.formats.table.power_columns import Meaning, meaning_of, place_in

@@ -7,7 +7,7 @@ from typing import Any
 
 import openpyxl
 
-from gladwire.core.power.record import PowerRecord
+from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.power_rows import find_header, record_from

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from gladwire.core.can.log import CanLog
+from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.plc.frames import FrameCapture
-from gladwire.core.power.record import PowerRecord
-from gladwire.core.waveform import Recording
+from gladwire.core.signal.waveform import Recording
 from gladwire.formats.opening import Source
 
 Read = Recording | FrameCapture | PowerRecord | CanLog

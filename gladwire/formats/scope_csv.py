@@ -12,7 +12,7 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
-from gladwire.core.waveform import Floats, Recording, Samples, Waveform
+from gladwire.core.signal.waveform import Floats, Recording, Samples, Waveform
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import HEAD_BYTES, MAX_SAMPLES, Source, encoding_of, one_ahead, text_chunks
 from gladwire.formats.reader import Options, Reader

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from gladwire.core.waveform import Floats, Ints
+from gladwire.core.signal.waveform import Floats, Ints
 from gladwire.formats.errors import UnreadableError
 
 # A step this many times the usual one is a gap in the record.

@@ -14,7 +14,7 @@ import numpy as np
 from vcd.reader import ScopeDecl, TokenKind, VarDecl, VCDParseError, tokenize
 from vcd.writer import VCDWriter
 
-from gladwire.core.waveform import Floats, Recording, Waveform
+from gladwire.core.signal.waveform import Floats, Recording, Waveform
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Reader

@@ -7,7 +7,7 @@ import warnings
 
 import numpy as np
 
-from gladwire.core.waveform import Recording, Waveform
+from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import MAX_SAMPLES, Source, read_some
 from gladwire.formats.reader import Options, Reader

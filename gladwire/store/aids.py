@@ -11,9 +11,9 @@ from functools import lru_cache
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from gladwire.core.aids import Aids, Described
 from gladwire.core.can.names import Kind, Names, dbc_text, read_names, shipped
 from gladwire.core.plc.keylog import KeyLog, read_keylog
+from gladwire.core.supplements import Aids, Described
 from gladwire.store.models import BusDescription, Capture, ChargingSession, KeyLogFile, utc_now
 
 BUS = "can"

@@ -13,9 +13,9 @@ from pathlib import Path
 import numpy as np
 
 from gladwire.core.analysis import Taken
-from gladwire.core.envelope import Summary, summarise
-from gladwire.core.plc.kept import KeptMessages
-from gladwire.core.waveform import Recording, Waveform
+from gladwire.core.lanes.frames.message_store import KeptMessages
+from gladwire.core.signal.envelope import Summary, summarise
+from gladwire.core.signal.waveform import Recording, Waveform
 
 _MOST_BYTES = 8 * 2**30
 _MESSAGES = "messages.npz"

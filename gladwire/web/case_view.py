@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from gladwire.core.checklist.plan import BY_PLAN, Plan
-from gladwire.core.checklist.step import SKIP, Entry
-from gladwire.core.checklist.steps import BY_KEY as STEPS
-from gladwire.core.session.proof import BY_KEY as MODES
-from gladwire.core.session.proof import ModeProof, Tried, proofs
+from gladwire.core.case.checklist.plan import BY_PLAN, Plan
+from gladwire.core.case.checklist.step import SKIP, Entry
+from gladwire.core.case.checklist.steps import BY_KEY as STEPS
+from gladwire.core.case.proof import BY_KEY as MODES
+from gladwire.core.case.proof import ModeProof, Tried, proofs
 from gladwire.store.models import Case, Observation
 from gladwire.web.session_view import session_view
 

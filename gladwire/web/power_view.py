@@ -9,13 +9,13 @@ from datetime import UTC
 import numpy as np
 from dateutil import parser as dates
 
-from gladwire.core.power.joined import same_time
-from gladwire.core.power.record import PowerRecord
+from gladwire.core.lanes.power.joined import same_time
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.lanes.power.report import PowerReport, record_of
+from gladwire.core.lanes.power.sources import Compared, compare_sources
 from gladwire.core.power.reference import Compare, best_reference, compare_with, reference_of
-from gladwire.core.power.report import PowerReport, record_of
-from gladwire.core.power.sources import Compared, compare_sources
 from gladwire.core.session.clock import on_clock
-from gladwire.core.waveform import Floats
+from gladwire.core.signal.waveform import Floats
 from gladwire.store.models import ChargingSession
 from gladwire.web.charts.power import PowerDrawing, power_drawing
 from gladwire.web.session_view import SessionView

@@ -12,9 +12,9 @@ from fastapi import Depends, Request
 from sqlalchemy.orm import Session
 
 from gladwire.core.analysis import Analysis
-from gladwire.core.envelope import Summary
-from gladwire.core.plc.kept import KeptMessages
-from gladwire.core.waveform import Waveform
+from gladwire.core.lanes.frames.message_store import KeptMessages
+from gladwire.core.signal.envelope import Summary
+from gladwire.core.signal.waveform import Waveform
 from gladwire.formats.errors import UnreadableError
 from gladwire.store.aids import BUS
 from gladwire.store.analyses import result_json

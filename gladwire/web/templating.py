@@ -12,10 +12,10 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.responses import HTMLResponse
 
 from gladwire.core.diagnosis.cause import OWNER_WORDS
-from gladwire.core.pilot.words import seconds
+from gladwire.core.lanes.roles import ROLE_WORDS
 from gladwire.core.plc.certificates import TROUBLE_WORDS
-from gladwire.core.roles import ROLE_WORDS
 from gladwire.core.session.outcome import OUTCOME_WORDS
+from gladwire.core.words import seconds
 
 _HERE = Path(__file__).parent
 STATIC = _HERE / "static"

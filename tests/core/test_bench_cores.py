@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gladwire.core.lead_choice import PORTABLE, advise, read_posts
-from gladwire.core.pilot.divider import Divider
+from gladwire.core.calculations.lead_choice import PORTABLE, advise, read_posts
+from gladwire.core.calculations.pilot_divider import Divider
 from gladwire.core.standards import pilot_levels
 from gladwire.core.standards.connectors import CONNECTORS, mirrored, pin_named
 

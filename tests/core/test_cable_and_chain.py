@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gladwire.core.ac_chain import Limit, chain, power_kw
-from gladwire.core.cable import Cores, Lead, drop, judge, read_print, resistance_ohm
+from gladwire.core.calculations.ac_chain import Limit, chain, power_kw
+from gladwire.core.calculations.cable import Cores, Lead, drop, judge, read_print, resistance_ohm
 
 
 @pytest.mark.parametrize(

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.checklist.plan import BY_PLAN, PLANS, next_words, walk
-from gladwire.core.checklist.step import SKIP, Entry
-from gladwire.core.checklist.steps import BY_KEY, STEPS
+from gladwire.core.case.checklist.plan import BY_PLAN, PLANS, next_words, walk
+from gladwire.core.case.checklist.step import SKIP, Entry
+from gladwire.core.case.checklist.steps import BY_KEY, STEPS
 from gladwire.core.standards.connectors import BY_KEY as CONNECTORS
 from gladwire.core.standards.connectors import pin_named
 

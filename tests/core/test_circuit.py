@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from gladwire.core.analysis import Analysis, analyse
-from gladwire.core.pilot.record import Segment
+from gladwire.core.lanes.pilot.record import Segment
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
 from tests.build import codes

@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gladwire.core.analysis import analyse
-from gladwire.core.envelope import BLOCK, envelope, summarise
-from gladwire.core.pilot.closeup import cycles_between
+from gladwire.core.lanes.pilot.closeup import cycles_between
+from gladwire.core.signal.envelope import BLOCK, envelope, summarise
 from tests.build import QUIET, pilot, recording
 
 

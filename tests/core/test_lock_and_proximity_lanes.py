@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gladwire.core.lock import LockRecord, measure_lock
-from gladwire.core.proximity_lane import measure_proximity
-from gladwire.core.roles import roles_of
+from gladwire.core.lanes.lock.measure import LockRecord, measure_lock
+from gladwire.core.lanes.proximity.measure import measure_proximity
+from gladwire.core.lanes.roles import roles_of
+from gladwire.core.signal.waveform import Waveform
 from gladwire.core.simulate.lock_motor import LockScript, latch_volts
-from gladwire.core.waveform import Waveform
 
 
 def seen(

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from gladwire.core.analysis import Analysis, analyse
-from gladwire.core.mains import measure_mains
+from gladwire.core.lanes.mains.measure import measure_mains
+from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.mains import mains
 from gladwire.core.simulate.script import PilotScript
-from gladwire.core.waveform import Recording, Waveform
 from tests.build import HEALTHY, QUIET, codes, pilot
 
 RATE = 40e3

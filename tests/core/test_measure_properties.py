@@ -6,8 +6,8 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 from gladwire.core.analysis import analyse
-from gladwire.core.pilot.reading import Settled
-from gladwire.core.pilot.record import Segment
+from gladwire.core.lanes.pilot.record import Segment
+from gladwire.core.settled import Settled
 from gladwire.core.simulate.script import PilotScript, Scope
 from tests.build import recording
 

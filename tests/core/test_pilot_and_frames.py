@@ -9,11 +9,11 @@ from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.session.alignment import by_hand
 from gladwire.core.session.clock import Clock, on_clock
 from gladwire.core.session.timeline import Part, Together, put_together
+from gladwire.core.signal.waveform import Waveform
 from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.plc.peers import Post
 from gladwire.core.simulate.plc.session import Plan, Played, play
 from gladwire.core.simulate.script import PilotScript, Scope
-from gladwire.core.waveform import Waveform
 from tests.build import recording
 
 BRANCHES = {"A": "none", "B": "waiting", "C": "asking"}

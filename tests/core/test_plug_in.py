@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from gladwire.core.analysis import Analysis, analyse
-from gladwire.core.pilot.reading import Settled
+from gladwire.core.settled import Settled
+from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.lock_motor import LockScript, latch_volts
-from gladwire.core.waveform import Recording, Waveform
 from tests.build import QUIET, codes, session
 
 RATE = 20e3

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gladwire.core.proximity import candidates, ohms_from_volts, read_latch, read_ohms, substitutes
+from gladwire.core.calculations.proximity import candidates, ohms_from_volts, read_latch, read_ohms, substitutes
 from gladwire.core.standards.proximity_codes import CODES
 
 
@@ -95,7 +95,7 @@ def test_latch_switch_voltages(volts: float, state: str) -> None:
 
 
 def test_the_latch_circuit_gives_the_published_voltages() -> None:
-    from gladwire.core.proximity import LATCH_LEVELS
+    from gladwire.core.calculations.proximity import LATCH_LEVELS
 
     assert [round(level.volts, 2) for level in LATCH_LEVELS] == [1.51, 2.76, 4.46]
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gladwire.core.diagnosis.ranking import CAUSES
-from gladwire.core.rules import ALL as RULES
+from gladwire.core.rulebook import ALL as RULES
 from gladwire.core.session.judges import BREAKING
 from gladwire.core.session.spine import AC_SPINE, DC_SPINE
 from gladwire.core.standards.source import SOURCES

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gladwire.core.pilot import explain
+from gladwire.core.calculations import pilot_circuit
 from gladwire.core.standards import pilot_duty, pilot_levels
 from gladwire.core.standards.pilot_levels import classify
 
@@ -63,15 +63,15 @@ def test_the_circuits_own_resistors_land_on_the_nominal_levels() -> None:
     assert pilot_levels.VEHICLE_OHM["C"] == pytest.approx(882, abs=1)
     assert pilot_levels.VEHICLE_OHM["D"] == pytest.approx(246, abs=1)
     for letter in "BCD":
-        assert explain.nominal_level_v(letter) == pytest.approx(pilot_levels.BY_LETTER[letter].nominal_v, abs=0.1)
+        assert pilot_circuit.nominal_level_v(letter) == pytest.approx(pilot_levels.BY_LETTER[letter].nominal_v, abs=0.1)
 
 
 @given(st.sampled_from("BCD"), st.floats(20, 2000))
 def test_series_resistance_is_found_again(letter: str, ohm: float) -> None:
-    level = explain.nominal_level_v(letter, 12.0, ohm)
-    assert explain.series_resistance_ohm(letter, level) == pytest.approx(ohm, rel=1e-6)
+    level = pilot_circuit.nominal_level_v(letter, 12.0, ohm)
+    assert pilot_circuit.series_resistance_ohm(letter, level) == pytest.approx(ohm, rel=1e-6)
 
 
 def test_no_resistance_explains_a_level_that_is_too_low() -> None:
-    assert explain.series_resistance_ohm("B", 8.0) is None
-    assert explain.leakage_ohm("B", 8.0) == pytest.approx(5973, rel=0.02)
+    assert pilot_circuit.series_resistance_ohm("B", 8.0) is None
+    assert pilot_circuit.leakage_ohm("B", 8.0) == pytest.approx(5973, rel=0.02)

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from gladwire.core.analysis import Analysis, analyse
+from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.script import PilotScript, Scope
-from gladwire.core.waveform import Recording, Waveform
 from tests.build import QUIET, analysed, labels, pilot, recording
 
 SESSION = (

@@ -6,16 +6,16 @@ import numpy as np
 import pytest
 
 from gladwire.core.analysis import Analysis, analyse
-from gladwire.core.pilot.reading import Amendment, Settled
+from gladwire.core.case.proof import Tried, proofs, since_before
 from gladwire.core.session.alignment import by_hand
 from gladwire.core.session.inspection import Inspection
-from gladwire.core.session.proof import Tried, proofs, since_before
 from gladwire.core.session.spine import StageResult
 from gladwire.core.session.stamps import Stamp
 from gladwire.core.session.timeline import Part, Together, put_together
+from gladwire.core.settled import Amendment, Settled
+from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.mains import mains, rms_log
 from gladwire.core.simulate.script import PilotScript, Scope
-from gladwire.core.waveform import Recording, Waveform
 from tests.build import HEALTHY, QUIET, analysed, pilot, recording, session
 
 START = "2026-11-03 10:00:00.000"

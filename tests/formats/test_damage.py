@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gladwire.core.analysis import analyse
-from gladwire.core.waveform import Recording
+from gladwire.core.signal.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture

@@ -12,8 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gladwire.core.analysis import take
-from gladwire.core.power.quantities import QUANTITIES
-from gladwire.core.power.record import PowerRecord, energy_kwh
+from gladwire.core.lanes.power.record import PowerRecord, energy_kwh
+from gladwire.core.quantities import QUANTITIES
 from gladwire.formats import power_csv, power_xlsx, scope_csv
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from gladwire.core.analysis import analyse
-from gladwire.core.waveform import Recording
+from gladwire.core.signal.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options

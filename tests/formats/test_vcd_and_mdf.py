@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from vcd import VCDWriter
 from vcd.reader import TokenKind, tokenize
 
-from gladwire.core.waveform import Recording, Waveform
+from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.formats import mdf, vcd
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source

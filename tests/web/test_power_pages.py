@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
-from gladwire.core.power.record import PowerRecord
+from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.simulate.charge import Spell
 from gladwire.formats import power_csv
 from tests.core.power.build import POST, played, seen

@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import select
 from starlette.testclient import TestClient
 
-from gladwire.core.waveform import Recording, Waveform
+from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.formats import vcd
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture

@@ -1,1 +1,1 @@
-"""CAN: frames named by a description (DBC), signals with roles, and what retrofit controllers and connectors over CAN do."""
+"""Frames of a bus and the descriptions that name them. Judges nothing; imports no lane."""

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from gladwire.core.can.log import CanLog
 from gladwire.core.can.names import MessageName, Names, Signal
-from gladwire.core.waveform import Floats
+from gladwire.core.signal.waveform import Floats
 
 
 class Track(NamedTuple):

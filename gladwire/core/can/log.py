@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from gladwire.core.waveform import Floats
+from gladwire.core.signal.waveform import Floats
 
 EXTENDED = 1 << 31
 

@@ -1,1 +1,1 @@
-"""Causes as data, and their ranking by the findings that speak for and against them."""
+"""Causes as data and their ranking by findings. Imports findings only: no lane, no session."""

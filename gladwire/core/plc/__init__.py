@@ -1,1 +1,1 @@
-"""What travels over the pilot as power line communication: frames, SLAC, SDP, V2GTP, EXI, and the conversation they make."""
+"""The protocols of the power line: packets, SLAC, SDP, TCP, TLS, V2GTP, messages. Judges nothing; imports no lane."""

@@ -22,7 +22,7 @@ from gladwire.core.power.pack import (
     share_at_soc,
     share_at_temperature,
 )
-from gladwire.core.waveform import Floats
+from gladwire.core.signal.waveform import Floats
 
 Policy = Literal["equal", "first", "demand"]
 # Mains, phase to neutral. Source: EN 50160:2010, nominal voltage, from memory.

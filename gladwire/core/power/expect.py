@@ -11,7 +11,7 @@ import numpy as np
 
 from gladwire.core.power.chain import CAPS, At, Context, caps_at, connector_v
 from gladwire.core.power.limiters import LimiterKey
-from gladwire.core.waveform import Floats
+from gladwire.core.signal.waveform import Floats
 
 # A ramp as it usually is (common practice), from nothing to the level.
 RAMP_S = 70.0

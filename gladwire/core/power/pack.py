@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from gladwire.core.waveform import Floats
+from gladwire.core.signal.waveform import Floats
 
 # Cells in series of a class of pack.
 _CELLS_PER_CLASS_V = 96 / 400.0

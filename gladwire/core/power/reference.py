@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.power.pack import share_at_temperature
-from gladwire.core.waveform import Floats
+from gladwire.core.signal.waveform import Floats
 
 Normal = Literal["normal", "slower", "faster", "unknown"]
 # Sessions of one vehicle differ by this share anyway (common practice), and by this where they begin apart.

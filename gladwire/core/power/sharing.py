@@ -11,7 +11,7 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.waveform import Floats
+from gladwire.core.signal.waveform import Floats
 
 Shares = Literal["shared", "apart", "undecided"]
 # A drop within this of a plug-in counts as its answer: a neighbour's own start-up takes so long (common practice).

@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from gladwire.core.power.chain import Context, Policy
 from gladwire.core.power.expect import RAMP_S, chain_at
-from gladwire.core.waveform import Floats
+from gladwire.core.signal.waveform import Floats
 
 _STEP_S = 5.0
 

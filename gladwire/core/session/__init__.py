@@ -1,1 +1,1 @@
-"""The stages of a charging session and the outcome in one sentence."""
+"""A plug-in as one scene on one clock: stages, outcome, verdict, judgement. May not import case."""

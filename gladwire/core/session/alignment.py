@@ -17,16 +17,16 @@ import numpy as np
 from dateutil import parser as dates
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.can.record import CanRecord
-from gladwire.core.can.rules import closed_at, opened_at
-from gladwire.core.pilot.record import PilotRecord
-from gladwire.core.pilot.words import seconds
-from gladwire.core.plc.conversation import ConversationRecord
-from gladwire.core.plc.rules.ending import switched_off
-from gladwire.core.plc.rules.loop import switched_on
+from gladwire.core.lanes.bus.record import CanRecord
+from gladwire.core.lanes.bus.rules import closed_at, opened_at
+from gladwire.core.lanes.frames.record import ConversationRecord
+from gladwire.core.lanes.frames.rules.ending import switched_off
+from gladwire.core.lanes.frames.rules.loop import switched_on
+from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.session.clock import Clock
 from gladwire.core.session.scene import Scene
-from gladwire.core.waveform import Floats
+from gladwire.core.signal.waveform import Floats
+from gladwire.core.words import seconds
 
 # Crystals of instruments differ by tens of millionths.
 _DRIFT_MAX = 200e-6

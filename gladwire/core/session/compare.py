@@ -13,9 +13,9 @@ from typing import Literal, NamedTuple
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.analysis import Analysis
-from gladwire.core.pilot.explain import capacitance_nf, series_resistance_ohm
-from gladwire.core.pilot.record import PilotRecord, Segment
-from gladwire.core.pilot.words import ohms, seconds
+from gladwire.core.calculations.pilot_circuit import capacitance_nf, series_resistance_ohm
+from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.words import ohms, seconds
 
 Anchor = Literal["plug_in", "offer", "request", "end", "start"]
 ANCHOR_WORDS: Mapping[Anchor, str] = {

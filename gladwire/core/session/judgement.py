@@ -6,13 +6,13 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core import rules
-from gladwire.core.contactor_rules import Switching
+from gladwire.core import rulebook as rules
 from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.diagnosis.ranking import rank
 from gladwire.core.findings import SEVERITIES, Finding, apply
-from gladwire.core.mains_rules import Ac
-from gladwire.core.plc.consequences import FOLLOWS, causes_before_consequences, in_its_own_standard
+from gladwire.core.lanes.contactor.rules import Switching
+from gladwire.core.lanes.frames.consequences import FOLLOWS, causes_before_consequences, in_its_own_standard
+from gladwire.core.lanes.mains.rules import Ac
 from gladwire.core.session.outcome import Outcome, outcome_of, verdict_sentence
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import StageResult, placed, spine_of

@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 
 from gladwire.core.findings import Finding
-from gladwire.core.pilot.record import PilotRecord, Segment
-from gladwire.core.pilot.rules.offer import offers
-from gladwire.core.pilot.rules.requests import asking_s, requests
-from gladwire.core.pilot.words import amps, seconds
-from gladwire.core.session import can_judges, talk_judges
-from gladwire.core.session.power_judges import POWERED
+from gladwire.core.lanes.bus import judges as can_judges
+from gladwire.core.lanes.frames import judges as talk_judges
+from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.lanes.pilot.rules.offer import offers
+from gladwire.core.lanes.pilot.rules.requests import asking_s, requests
+from gladwire.core.lanes.power.judges import POWERED
 from gladwire.core.session.scene import Scene
-from gladwire.core.session.verdict import Verdict
 from gladwire.core.standards.pilot_timing import PATIENCE_S
+from gladwire.core.verdict import Verdict
+from gladwire.core.words import amps, seconds
 
 # Chargers ramp down before they let go of the request.
 _HELD_UNTIL_S = 5.0

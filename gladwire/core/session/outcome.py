@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Literal
 
-from gladwire.core.can.rules import flowing
 from gladwire.core.findings import Finding
-from gladwire.core.pilot.record import PilotRecord
-from gladwire.core.pilot.rules.offer import offers
-from gladwire.core.pilot.rules.requests import asking_s, requests
-from gladwire.core.pilot.words import amps, seconds
-from gladwire.core.plc.rules.loop import LOOPS, top
+from gladwire.core.lanes.bus.rules import flowing
+from gladwire.core.lanes.frames.judges import story as told_story
+from gladwire.core.lanes.frames.rules.loop import LOOPS, top
+from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.lanes.pilot.rules.offer import offers
+from gladwire.core.lanes.pilot.rules.requests import asking_s, requests
 from gladwire.core.session.judges import breaking
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import StageResult
-from gladwire.core.session.talk_judges import story as told_story
 from gladwire.core.standards.dc_limits import FLOWS_A
+from gladwire.core.words import amps, seconds
 
 Outcome = Literal["charged", "failed_to_start", "dropped_out", "derated", "unknown"]
 

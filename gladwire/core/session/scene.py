@@ -6,15 +6,15 @@ from collections.abc import Sequence
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.can.record import CanRecord
-from gladwire.core.contactor import ContactorRecord
-from gladwire.core.lock import LockRecord
-from gladwire.core.mains import MainsRecord
-from gladwire.core.pilot.power_noise import PowerNoise
-from gladwire.core.pilot.record import PilotRecord
-from gladwire.core.plc.conversation import ConversationRecord
-from gladwire.core.power.report import PowerReport
-from gladwire.core.proximity_lane import ProximityRecord
+from gladwire.core.lanes.bus.record import CanRecord
+from gladwire.core.lanes.contactor.measure import ContactorRecord
+from gladwire.core.lanes.frames.record import ConversationRecord
+from gladwire.core.lanes.lock.measure import LockRecord
+from gladwire.core.lanes.mains.measure import MainsRecord
+from gladwire.core.lanes.pilot.power_noise import PowerNoise
+from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.lanes.power.report import PowerReport
+from gladwire.core.lanes.proximity.measure import ProximityRecord
 from gladwire.core.session.inspection import Inspection
 from gladwire.core.session.stamps import Stamp
 

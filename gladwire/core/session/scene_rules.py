@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from gladwire.core.findings import Fact, Rule
-from gladwire.core.pilot.words import seconds, volts
 from gladwire.core.session.inspection import BY_KEY, of_finding
 from gladwire.core.session.scene import Scene
 from gladwire.core.standards.source import PRACTICE
+from gladwire.core.words import seconds, volts
 
 _HOME = ("latched", "coded", "doubtful")
 # A pilot that has not answered proximity by then is not on its way home.

@@ -8,8 +8,8 @@ from typing import Literal, NamedTuple
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.findings import Finding
-from gladwire.core.pilot.rules.offer import offers
-from gladwire.core.power.report import PowerReport
+from gladwire.core.lanes.pilot.rules.offer import offers
+from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.session.scene import Scene
 from gladwire.core.standards.v2g_codes import ISO_20
 

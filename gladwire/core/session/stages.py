@@ -8,7 +8,7 @@ from gladwire.core.findings import Finding
 from gladwire.core.session.judges import JUDGES
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import StageResult, spine_of
-from gladwire.core.session.verdict import Verdict
+from gladwire.core.verdict import Verdict
 
 # Not seen, these stop nothing: an inlet may have no lock, and a lane may begin late.
 _STOPS_NOTHING = ("seat", "proximity", "lock")

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Rule
-from gladwire.core.mains_rules import Ask, asks_of
-from gladwire.core.pilot.words import seconds
+from gladwire.core.lanes.mains.rules import Ask, asks_of
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.stamps import Stamp
 from gladwire.core.standards.source import PRACTICE
+from gladwire.core.words import seconds
 
 # A hand on a button is late by about this much.
 _HAND_S = 1.0

@@ -6,14 +6,14 @@ from collections.abc import Sequence
 from typing import NamedTuple, Protocol, TypeVar
 
 from gladwire.core.analysis import Analysis
-from gladwire.core.pilot.words import seconds
-from gladwire.core.power.joined import joined
+from gladwire.core.lanes.power.joined import joined
 from gladwire.core.session.alignment import Alignment, Moment, by_events, by_recorded_start, moments_of
 from gladwire.core.session.clock import on_clock
 from gladwire.core.session.inspection import Inspection
 from gladwire.core.session.judgement import Judgement, judge
 from gladwire.core.session.scene import Scene, joined_mains
 from gladwire.core.session.stamps import Stamp
+from gladwire.core.words import seconds
 
 # Records that share more than this are two views of one thing; the first is judged, the other only shown.
 _OVERLAP_S = 0.5

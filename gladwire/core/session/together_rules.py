@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from gladwire.core.findings import Fact, Finding, Rule, only
-from gladwire.core.pilot.rules.requests import requests
-from gladwire.core.pilot.words import seconds
-from gladwire.core.plc.conversation import ConversationRecord, Talk
-from gladwire.core.plc.rules.ending import switched_off
-from gladwire.core.plc.rules.resuming import paused
+from gladwire.core.lanes.frames.record import ConversationRecord, Talk
+from gladwire.core.lanes.frames.rules.ending import switched_off
+from gladwire.core.lanes.frames.rules.resuming import paused
+from gladwire.core.lanes.pilot.rules.requests import requests
 from gladwire.core.session.scene import Scene
 from gladwire.core.standards.source import DIN_70121, ISO_15118_2, ISO_15118_3
+from gladwire.core.words import seconds
 
 # Two instruments' clocks agree no better than this unless they share an event.
 _CLOCKS_S = 0.3

@@ -1,1 +1,1 @@
-"""A pilot circuit and what a scope makes of it. Imports neither standards nor diagnosis: it may not know its judges."""
+"""Circuits, peers, buses, instruments. Imports nothing of what judges it."""

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from gladwire.core.waveform import Floats, Waveform
+from gladwire.core.signal.waveform import Floats, Waveform
 
 
 @dataclass(frozen=True)

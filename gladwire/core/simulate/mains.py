@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from gladwire.core.waveform import Floats, Waveform
+from gladwire.core.signal.waveform import Floats, Waveform
 
 
 def _steps(times: Floats, rows: list[tuple[float, float]]) -> Floats:

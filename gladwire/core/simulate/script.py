@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from gladwire.core.signal.waveform import Floats, Samples, Waveform
 from gladwire.core.simulate.circuit import Branch, PilotCircuit
-from gladwire.core.waveform import Floats, Samples, Waveform
 
 # A charger's power stage, both edges of every period counted; no whole multiple of any sampling rate in use.
 _SWITCHING_HZ = 97.3e3

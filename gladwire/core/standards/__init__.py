@@ -1,1 +1,1 @@
-"""Published tables and limits, one module a topic, each value with its source. Imports nothing of ours but models."""
+"""Published tables and limits, a module a topic, each value with its source. Imports nothing of the project."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
-from gladwire.core.power.quantities import Place
+from gladwire.core.quantities import Place
 
 # Unit as written, lower case, to (kind, factor, offset): value × factor + offset is in the kind's own unit.
 UNITS: dict[str, tuple[str, float, float]] = {

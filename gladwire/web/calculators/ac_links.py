@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple, cast
 
-from gladwire.core.ac_chain import LINK_WORDS, Chain, Limit, System, chain, power_kw
+from gladwire.core.calculations.ac_chain import LINK_WORDS, Chain, Limit, System, chain, power_kw
 from gladwire.core.standards.source import PRACTICE
 from gladwire.web.calculators.tool import Field, Tool, number
 

@@ -6,8 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from gladwire.core.diagnosis.cause import DEAD_CAUTION
-from gladwire.core.proximity import (
+from gladwire.core.calculations.proximity import (
     CodedReading,
     PullUp,
     Substitute,
@@ -16,6 +15,7 @@ from gladwire.core.proximity import (
     read_ohms,
     substitutes,
 )
+from gladwire.core.diagnosis.cause import DEAD_CAUTION
 from gladwire.core.standards.proximity_codes import CODES, CODES_SOURCE, CableCode
 from gladwire.web.calculators.tool import Field, Tool, optional
 

@@ -8,7 +8,7 @@ from typing import NamedTuple, cast
 
 import numpy as np
 
-from gladwire.core.pilot.divider import DiodeState, Divider
+from gladwire.core.calculations.pilot_divider import DiodeState, Divider
 from gladwire.core.standards import pilot_levels, pilot_timing
 from gladwire.core.standards.pilot_levels import PilotState
 from gladwire.web.calculators.tool import Field, Tool, number, optional

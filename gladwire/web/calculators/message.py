@@ -6,9 +6,9 @@ import json
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
+from gladwire.core.lanes.frames.plain import means
 from gladwire.core.plc.exi.grammar import PROTOCOLS
 from gladwire.core.plc.exi.units import unit_of
-from gladwire.core.plc.plain import means
 from gladwire.core.standards.source import DIN_70121, ISO_15118_2
 from gladwire.exi_lines import as_object, decode_text, encode_object
 from gladwire.web.calculators.tool import Field, Tool

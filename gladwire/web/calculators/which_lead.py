@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from gladwire.core.lead_choice import Advice, advise, read_posts
+from gladwire.core.calculations.lead_choice import Advice, advise, read_posts
 from gladwire.core.standards.source import PRACTICE
 from gladwire.web.calculators.tool import Field, Tool, number
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from gladwire.core.can.record import CanRecord, Course
-from gladwire.core.can.roles import BY_KEY
+from gladwire.core.lanes.bus.record import CanRecord, Course
+from gladwire.core.lanes.bus.roles import BY_KEY
 
 _WIDTH, _LEFT, _RIGHT = 720, 150, 16
 _ROW, _TOP, _VOLTS = 24, 8, 86

@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from gladwire.core.findings import Finding
-from gladwire.core.pilot.words import seconds
-from gladwire.core.plc.conversation import SIDE_WORDS, Closing, ConversationRecord, Discovery, Talk, Turn
-from gladwire.core.plc.plain import Spoken, speak, stage_of_turn
+from gladwire.core.lanes.frames.plain import Spoken, speak, stage_of_turn
+from gladwire.core.lanes.frames.record import SIDE_WORDS, Closing, ConversationRecord, Discovery, Talk, Turn
 from gladwire.core.plc.slac import SlacRun
 from gladwire.core.session.spine import AC_TALKED_SPINE, DC_SPINE
+from gladwire.core.words import seconds
 
 TITLES = {s.key: s.title for s in (*AC_TALKED_SPINE, *DC_SPINE)}
 _TALKED = [key for key in TITLES if key not in ("seat", "proximity", "lock", "pilot", "offer")]

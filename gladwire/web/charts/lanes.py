@@ -6,16 +6,16 @@ import json
 from typing import Any
 
 from gladwire.core.analysis import Analysis, ChannelInfo
-from gladwire.core.can.roles import BY_KEY as BUS_ROLES
-from gladwire.core.lock import LockAttempt
-from gladwire.core.mains import Span
-from gladwire.core.pilot.record import PilotRecord
-from gladwire.core.plc.conversation import ConversationRecord
-from gladwire.core.plc.plain import stage_of_turn
-from gladwire.core.plc.rules.loop import LOOPS
-from gladwire.core.plc.series import SERIES
+from gladwire.core.lanes.bus.roles import BY_KEY as BUS_ROLES
+from gladwire.core.lanes.frames.plain import stage_of_turn
+from gladwire.core.lanes.frames.record import ConversationRecord
+from gladwire.core.lanes.frames.rules.loop import LOOPS
+from gladwire.core.lanes.frames.series import SERIES
+from gladwire.core.lanes.lock.measure import LockAttempt
+from gladwire.core.lanes.mains.measure import Span
+from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.lanes.roles import ROLE_WORDS, Role
 from gladwire.core.plc.slac import SlacRun
-from gladwire.core.roles import ROLE_WORDS, Role
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.clock import on_clock
 from gladwire.core.session.stamps import BY_KEY

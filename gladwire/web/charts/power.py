@@ -7,10 +7,10 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from gladwire.core.power.ledger import Entry
+from gladwire.core.lanes.power.ledger import Entry
+from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.power.limiters import BY_KEY
-from gladwire.core.power.quantities import PLACE_WORDS
-from gladwire.core.power.report import PowerReport
+from gladwire.core.quantities import PLACE_WORDS
 
 WIDTH, LEFT, RIGHT = 820.0, 92.0, 74.0
 _GAP = 14.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from gladwire.core.pilot.readings import Measured
+from gladwire.core.lanes.pilot.values import Measured
 
 WIDTH = 150.0
 

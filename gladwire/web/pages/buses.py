@@ -11,8 +11,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.can.names import shipped
-from gladwire.core.can.record import CanRecord
-from gladwire.core.can.roles import BY_KEY, ROLES
+from gladwire.core.lanes.bus.record import CanRecord
+from gladwire.core.lanes.bus.roles import BY_KEY, ROLES
 from gladwire.store.aids import aids_for, descriptions, key_logs, remove_key_log, sessions_in, settle_signals
 from gladwire.store.models import Capture, ChargingSession
 from gladwire.web.charts.bus import Sequence, sequence_of

@@ -20,15 +20,15 @@ from starlette.responses import JSONResponse, RedirectResponse, Response, Stream
 
 from gladwire.core.analysis import Analysis
 from gladwire.core.can.names import looks_like_dbc
-from gladwire.core.envelope import envelope
-from gladwire.core.pilot.amend import amend
-from gladwire.core.pilot.closeup import cycles_between
-from gladwire.core.pilot.reading import Amendment, Settled
-from gladwire.core.pilot.trace import Correction
+from gladwire.core.lanes.pilot.amend import amend
+from gladwire.core.lanes.pilot.closeup import cycles_between
+from gladwire.core.lanes.pilot.trace import Correction
+from gladwire.core.lanes.roles import SettledRole, signature
 from gladwire.core.plc.keylog import LONGEST, looks_like_keylog
-from gladwire.core.roles import SettledRole, signature
+from gladwire.core.settled import Amendment, Settled
+from gladwire.core.signal.envelope import envelope
+from gladwire.core.signal.waveform import Recording, Samples
 from gladwire.core.standards.pilot_levels import State
-from gladwire.core.waveform import Recording, Samples
 from gladwire.formats import vcd
 from gladwire.inspect import segment_entry
 from gladwire.store.aids import add_description, add_key_log

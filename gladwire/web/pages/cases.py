@@ -9,10 +9,10 @@ from fastapi import APIRouter, Form, Request
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 from starlette.responses import RedirectResponse, Response
 
-from gladwire.core.checklist.plan import Plan
+from gladwire.core.case.checklist.plan import Plan
+from gladwire.core.case.proof import BY_KEY as MODES_BY_KEY
+from gladwire.core.case.proof import MODES, Mode, ModeProof
 from gladwire.core.session.inspection import BY_KEY as CONDITIONS
-from gladwire.core.session.proof import BY_KEY as MODES_BY_KEY
-from gladwire.core.session.proof import MODES, Mode, ModeProof
 from gladwire.store.cases import case_with_sessions, cases, charging_session, close_case, reopen_case
 from gladwire.store.models import Case, Observation
 from gladwire.web.case_view import plan_of, proofs_of, reported

@@ -9,9 +9,9 @@ from fastapi import APIRouter, Form, Request
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
-from gladwire.core.checklist.plan import BY_PLAN, PLANS, Place, Plan, walk
-from gladwire.core.checklist.step import SKIP, Entry
-from gladwire.core.checklist.steps import BY_KEY as STEPS
+from gladwire.core.case.checklist.plan import BY_PLAN, PLANS, Place, Plan, walk
+from gladwire.core.case.checklist.step import SKIP, Entry
+from gladwire.core.case.checklist.steps import BY_KEY as STEPS
 from gladwire.store.cases import case_with_sessions
 from gladwire.store.models import Case, Observation
 from gladwire.web.case_view import entries_of, plan_of, standing

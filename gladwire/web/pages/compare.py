@@ -11,7 +11,7 @@ from sqlalchemy import select
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.analysis import Analysis
-from gladwire.core.roles import ROLE_WORDS
+from gladwire.core.lanes.roles import ROLE_WORDS
 from gladwire.core.session.compare import (
     ANCHOR_WORDS,
     Anchor,

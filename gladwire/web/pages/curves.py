@@ -10,12 +10,12 @@ import numpy as np
 from fastapi import APIRouter, Query, Request
 from starlette.responses import Response
 
+from gladwire.core.lanes.power.record import PowerRecord, energy_so_far
+from gladwire.core.lanes.power.report import PowerReport, record_of
+from gladwire.core.lanes.power.windows import Window, soc_course, window_of_energy, window_of_soc, window_of_time
 from gladwire.core.power.distance import UNITS, distance
-from gladwire.core.power.record import PowerRecord, energy_so_far
 from gladwire.core.power.reference import Compare, compare_with, reference_of
-from gladwire.core.power.report import PowerReport, record_of
 from gladwire.core.power.tariff import Tariff, price
-from gladwire.core.power.windows import Window, soc_course, window_of_energy, window_of_soc, window_of_time
 from gladwire.store.cases import recent_sessions
 from gladwire.store.equipment import details_of, sessions_with
 from gladwire.store.models import ChargingSession

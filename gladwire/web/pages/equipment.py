@@ -9,8 +9,8 @@ from typing import Any, cast, get_args
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
+from gladwire.core.lanes.power.report import record_of
 from gladwire.core.power.equipment import FIELDS, SPECS, Kind
-from gladwire.core.power.report import record_of
 from gladwire.core.power.sharing import Pair, SiteSession, Step, pairs_of, plan_tests, topology
 from gladwire.store.equipment import (
     add_equipment,

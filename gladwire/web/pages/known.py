@@ -10,9 +10,9 @@ from fastapi import APIRouter, Request
 from pydantic import ValidationError
 from starlette.responses import RedirectResponse, Response
 
-from gladwire.core.pilot.reading import Settled
 from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import FIELDS
+from gladwire.core.settled import Settled
 from gladwire.store.analyses import add_settlement, newest_settlement
 from gladwire.store.equipment import all_equipment, chain_for
 from gladwire.store.models import ChargingSession, Equipment

@@ -10,7 +10,7 @@ from starlette.responses import Response
 
 from gladwire.core.findings import Rule
 from gladwire.core.power.limiters import LIMITERS, Limiter
-from gladwire.core.rules import ALL
+from gladwire.core.rulebook import ALL
 from gladwire.core.standards import dc_limits, pilot_levels, pilot_timing, slac_limits, v2g_codes, v2g_timers
 from gladwire.core.standards.pilot_duty import DIFFERENCES, TABLES, Difference, DutyTable
 from gladwire.core.standards.pilot_levels import SAE_BANDS, STATES, Band, PilotState

@@ -13,8 +13,8 @@ import numpy as np
 from fastapi import APIRouter, File, Form, Request, UploadFile
 from starlette.responses import RedirectResponse, Response
 
-from gladwire.core.power.quantities import BY_KEY, PLACE_WORDS, QUANTITIES, Place, Quantity
-from gladwire.core.power.record import PowerRecord
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.quantities import BY_KEY, PLACE_WORDS, QUANTITIES, Place, Quantity
 from gladwire.formats import power_csv
 from gladwire.store.captures import add_capture
 from gladwire.store.cases import case_with_sessions, cases, charging_session

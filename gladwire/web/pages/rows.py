@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from gladwire.core.checklist.plan import next_words
-from gladwire.core.session.proof import BY_KEY as MODES
+from gladwire.core.case.checklist.plan import next_words
+from gladwire.core.case.proof import BY_KEY as MODES
 from gladwire.core.session.spine import StageResult
 from gladwire.store.models import Case, ChargingSession
 from gladwire.web.case_view import entries_of, plan_of

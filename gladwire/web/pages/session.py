@@ -10,22 +10,22 @@ from fastapi import APIRouter, Request
 from starlette.responses import JSONResponse, Response
 
 from gladwire.core.analysis import Analysis
+from gladwire.core.case.proof import MODES, Mode, since_before
 from gladwire.core.diagnosis.cause import PROBE_CAUTION
 from gladwire.core.findings import Finding
-from gladwire.core.pilot.reading import Settled
-from gladwire.core.pilot.readings import Measured, readings_of
-from gladwire.core.pilot.record import PilotRecord, Segment
-from gladwire.core.plc.conversation import Talk
+from gladwire.core.lanes.frames.record import Talk
+from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.lanes.pilot.values import Measured, readings_of
+from gladwire.core.lanes.roles import ROLE_WORDS
 from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import FIELDS
 from gladwire.core.power.reference import Compare
-from gladwire.core.roles import ROLE_WORDS
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.clock import on_clock
 from gladwire.core.session.explained import EXPLAINED
 from gladwire.core.session.judgement import Judgement
-from gladwire.core.session.proof import MODES, Mode, since_before
 from gladwire.core.session.stamps import BY_KEY, KINDS, StampKind
+from gladwire.core.settled import Settled
 from gladwire.core.standards.connectors import BY_KEY as CONNECTORS
 from gladwire.store.cases import cases, charging_session
 from gladwire.store.equipment import all_equipment, sessions_with

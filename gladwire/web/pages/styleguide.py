@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from starlette.responses import Response
 
 from gladwire.core.findings import SEVERITIES, Severity
-from gladwire.core.pilot.readings import Measured
+from gladwire.core.lanes.pilot.values import Measured
 from gladwire.core.session.spine import DC_SPINE, StageResult, StageState
 from gladwire.web.charts.scale import Scale, scale_of
 from gladwire.web.charts.stage_line import STATE_WORDS, StageLine, stage_line

@@ -12,13 +12,13 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Query
 from starlette.responses import Response, StreamingResponse
 
-from gladwire.core.plc.conversation import SIDE_WORDS, ConversationRecord, Side, Talk
+from gladwire.core.lanes.frames.finding_messages import looking_for
+from gladwire.core.lanes.frames.message_store import KeptMessage, KeptMessages
+from gladwire.core.lanes.frames.plain import means
+from gladwire.core.lanes.frames.record import SIDE_WORDS, ConversationRecord, Side, Talk
+from gladwire.core.lanes.frames.rules.parameters import agreed_limits
 from gladwire.core.plc.exi.units import unit_of
-from gladwire.core.plc.finding_messages import looking_for
 from gladwire.core.plc.frames import FrameCapture
-from gladwire.core.plc.kept import KeptMessage, KeptMessages
-from gladwire.core.plc.plain import means
-from gladwire.core.plc.rules.parameters import agreed_limits
 from gladwire.core.session.clock import Clock
 from gladwire.formats import pcapng
 from gladwire.formats.errors import UnreadableError

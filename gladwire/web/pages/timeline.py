@@ -8,7 +8,7 @@ from fastapi import APIRouter, Form
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 from starlette.responses import RedirectResponse, Response
 
-from gladwire.core.session.proof import BY_KEY as MODES
+from gladwire.core.case.proof import BY_KEY as MODES
 from gladwire.core.session.stamps import BY_KEY as STAMPS
 from gladwire.store.models import ChargingSession, Observation, Placement
 from gladwire.web.errors import RefusedError

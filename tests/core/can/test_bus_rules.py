@@ -10,11 +10,11 @@ from collections.abc import Sequence
 
 import pytest
 
-from gladwire.core.can.record import CanRecord, Course, Flag, MessageSeen
-from gladwire.core.can.roles import BY_KEY
-from gladwire.core.can.rules import RULES, closed_at, flowing, opened_at, stage_at
 from gladwire.core.findings import Finding, apply
-from gladwire.core.session.can_judges import CANNED
+from gladwire.core.lanes.bus.judges import CANNED
+from gladwire.core.lanes.bus.record import CanRecord, Course, Flag, MessageSeen
+from gladwire.core.lanes.bus.roles import BY_KEY
+from gladwire.core.lanes.bus.rules import RULES, closed_at, flowing, opened_at, stage_at
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.spine import CAN_SPINE, DC_SPINE, spine_of
 from gladwire.web.charts.bus import sequence_of

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.aids import Aids, Described
 from gladwire.core.analysis import Analysis, take
 from gladwire.core.can.names import read_names
-from gladwire.core.pilot.reading import Settled
 from gladwire.core.session.alignment import Moment, by_events, moments_of
 from gladwire.core.session.clock import Clock, on_clock
 from gladwire.core.session.scene import Scene
+from gladwire.core.settled import Settled
+from gladwire.core.supplements import Aids, Described
 from gladwire.demo import can_plug_ins
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture

@@ -14,11 +14,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gladwire.core.can.decode import decode
-from gladwire.core.can.lanes import power_of_can
 from gladwire.core.can.log import EXTENDED, CanLog, id_words
 from gladwire.core.can.names import best_for, dbc_text, looks_like_dbc, read_names, shipped
-from gladwire.core.can.record import measure_can
-from gladwire.core.can.roles import guess
+from gladwire.core.lanes.bus.record import measure_can
+from gladwire.core.lanes.bus.roles import guess
+from gladwire.core.lanes.bus.series import power_of_can
 from gladwire.demo import can_plug_ins
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source

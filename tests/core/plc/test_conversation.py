@@ -5,11 +5,11 @@ from __future__ import annotations
 import pytest
 
 from gladwire.core.analysis import Analysis, take
-from gladwire.core.plc.finding_messages import looking_for
+from gladwire.core.lanes.frames.finding_messages import looking_for
+from gladwire.core.lanes.frames.listen import listen
+from gladwire.core.lanes.frames.plain import speak
 from gladwire.core.plc.frames import Frame, FrameCapture
-from gladwire.core.plc.listen import listen
 from gladwire.core.plc.message import Message
-from gladwire.core.plc.plain import speak
 from gladwire.core.simulate.plc.matching import Listener
 from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.session import Plan, play

@@ -9,9 +9,9 @@ from pathlib import Path
 
 import pytest
 
+from gladwire.core.lanes.frames.listen import listen
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.homeplug import read_mme
-from gladwire.core.plc.listen import listen
 from gladwire.core.plc.packets import Datagram, Management, Other, Segment, packets
 from gladwire.core.simulate.plc.matching import Listener
 from gladwire.core.simulate.plc.session import Plan, play

@@ -8,8 +8,8 @@ from itertools import pairwise
 import pytest
 
 from gladwire.core.analysis import Analysis, take
+from gladwire.core.lanes.frames.plain import speak
 from gladwire.core.plc.frames import FrameCapture
-from gladwire.core.plc.plain import speak
 from gladwire.core.session.timeline import Part, put_together
 from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20

@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.aids import Aids
 from gladwire.core.analysis import take
+from gladwire.core.lanes.frames.listen import Listening, listen
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
-from gladwire.core.plc.listen import Listening, listen
 from gladwire.core.plc.tls_cipher import SUITES, expand_label, prf
+from gladwire.core.supplements import Aids
 from gladwire.demo import sealed_plug_ins
 from gladwire.demo.sealed_line import Authority, contexts
 from gladwire.formats.opening import Source

@@ -7,13 +7,13 @@ from pathlib import Path
 
 import pytest
 
-from gladwire.core.plc.conversation import Said, Turn
+from gladwire.core.lanes.frames.listen import listen
+from gladwire.core.lanes.frames.plain import speak, stage_of_turn
+from gladwire.core.lanes.frames.record import Said, Turn
+from gladwire.core.lanes.frames.series import _values
 from gladwire.core.plc.exi.units import unit_of
 from gladwire.core.plc.frames import FrameCapture
-from gladwire.core.plc.listen import listen
 from gladwire.core.plc.message import messages_of, read_message
-from gladwire.core.plc.plain import speak, stage_of_turn
-from gladwire.core.plc.series import _values
 from gladwire.core.session.spine import AC_SPINE, CAN_SPINE, DC_SPINE
 from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20
 from gladwire.core.simulate.plc.session import Plan, play

@@ -9,10 +9,10 @@ import struct
 import pytest
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
+from gladwire.core.lanes.frames.listen import listen
 from gladwire.core.plc.certificates import out_of_dates, read_certificate, troubles
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.keylog import KeyLog, read_keylog
-from gladwire.core.plc.listen import listen
 from gladwire.core.plc.tls import APPLICATION, HANDSHAKE, KEY_UPDATE, TlsView
 from gladwire.core.plc.tls_cipher import SUITES, Opener, SealedError, expand_label, next_secret, opener_13
 from gladwire.demo.sealed_line import contexts

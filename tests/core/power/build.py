@@ -7,9 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from gladwire.core.lanes.power.ledger import Entry, Ledger, keep_ledger
+from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.power.chain import Context
-from gladwire.core.power.ledger import Entry, Ledger, keep_ledger
-from gladwire.core.power.record import PowerRecord
 from gladwire.core.simulate.charge import Car, Course, Stay, charge
 
 CAR = Car(

@@ -11,12 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import integrate
 
+from gladwire.core.lanes.power.record import PowerRecord, completed, energy_kwh, energy_so_far
+from gladwire.core.lanes.power.splice import splice
+from gladwire.core.lanes.power.windows import ten_percent_pairs, window_of_soc, window_of_time
 from gladwire.core.power.chain import Context, nameplate
 from gladwire.core.power.distance import UNITS, distance, km_per_kwh
-from gladwire.core.power.record import PowerRecord, completed, energy_kwh, energy_so_far
-from gladwire.core.power.splice import splice
 from gladwire.core.power.tariff import Tariff, energy_from_price, price
-from gladwire.core.power.windows import ten_percent_pairs, window_of_soc, window_of_time
 
 powers = st.lists(st.floats(0.0, 400.0), min_size=3, max_size=60)
 steps = st.floats(0.5, 90.0)

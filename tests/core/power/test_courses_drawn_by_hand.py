@@ -8,9 +8,9 @@ from typing import NamedTuple
 import numpy as np
 import pytest
 
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.lanes.power.report import report_of
 from gladwire.core.power.chain import Context
-from gladwire.core.power.record import PowerRecord
-from gladwire.core.power.report import report_of
 
 T = np.arange(0.0, 2700.0)
 RAMP = np.clip((T - 15) / 40, 0, 1)

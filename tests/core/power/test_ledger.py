@@ -7,11 +7,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gladwire.core.lanes.power.ledger import keep_ledger
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.lanes.power.report import report_of
 from gladwire.core.power.chain import Context
-from gladwire.core.power.ledger import keep_ledger
 from gladwire.core.power.limiters import BY_KEY, LIMITERS
-from gladwire.core.power.record import PowerRecord
-from gladwire.core.power.report import report_of
 from gladwire.core.simulate.charge import Car, Spell
 from tests.core.power.build import CAR, POST, at, ledger, minutes, played, seen
 

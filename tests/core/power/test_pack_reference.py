@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 from scipy import integrate
 
-from gladwire.core.power.ledger import keep_ledger
+from gladwire.core.lanes.power.ledger import keep_ledger
+from gladwire.core.lanes.power.record import PowerRecord, energy_kwh
 from gladwire.core.power.pack import open_circuit_v
-from gladwire.core.power.record import PowerRecord, energy_kwh
 
 FOLDER = Path(__file__).parents[2] / "fixtures" / "pack"
 CELLS, PARALLEL = 96, 40

@@ -7,11 +7,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gladwire.core.power.joined import joined
-from gladwire.core.power.record import PowerRecord
+from gladwire.core.lanes.power.joined import joined
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.lanes.power.report import report_of
+from gladwire.core.lanes.power.sources import compare_sources
 from gladwire.core.power.reference import compare_with, reference_of
-from gladwire.core.power.report import report_of
-from gladwire.core.power.sources import compare_sources
 from tests.core.power.build import POST, played, seen
 
 

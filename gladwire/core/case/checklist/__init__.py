@@ -1,0 +1,1 @@
+"""Steps and plans of the plug-in checklist as data, and the walk through one."""

@@ -1,0 +1,303 @@
+"""The steps. To add one: copy a small one, give it a key, and name it in a plan. Order and meaning: common practice."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from gladwire.core.calculations.proximity import read_latch, read_ohms
+from gladwire.core.case.checklist.step import Entry, Judged, Step, yes_no
+from gladwire.core.diagnosis.cause import DEAD_CAUTION, PLUG_CAUTION, PROBE_CAUTION
+from gladwire.core.standards import pilot_levels
+
+_CONTINUITY_OHM = 1.0
+_OPEN_OHM = 1e5
+
+
+def _coded(entry: Entry) -> Judged:
+    if entry.value is None:
+        return Judged("unclear", "No resistance was entered.")
+    reading = read_ohms(entry.value)
+    if reading.code is None:
+        return Judged("bad", reading.text)
+    return Judged("bad" if reading.disagree else "good", f"{reading.text} {reading.warning}".strip())
+
+
+def _latch(entry: Entry) -> Judged:
+    if entry.value is None:
+        return Judged("unclear", "No voltage was entered.")
+    reading = read_latch(entry.value)
+    return Judged("good" if reading.state == "absent" else "bad", reading.text)
+
+
+def _continuity(what: str) -> Callable[[Entry], Judged]:
+    """A judge of a core measured end to end."""
+
+    def judge(entry: Entry) -> Judged:
+        if entry.value is None:
+            return Judged("unclear", "No resistance was entered.")
+        if entry.value <= _CONTINUITY_OHM:
+            return Judged("good", f"{what} passes end to end.")
+        if entry.value >= _OPEN_OHM:
+            return Judged("bad", f"{what} is open: the core, or its contact pushed back.")
+        return Judged("bad", f"{what} has {entry.value:g} Ω: a corroded contact or a damaged core.")
+
+    return judge
+
+
+def _open_circuit(entry: Entry) -> Judged:
+    if entry.value is None:
+        return Judged("unclear", "No voltage was entered.")
+    state = pilot_levels.classify(entry.value)
+    if state == "A":
+        inside = entry.value in pilot_levels.SOURCE_HIGH
+        more = "" if inside else " It is outside what a source may have, so look at it again under load."
+        return Judged("good" if inside else "bad", f"{entry.value:g} V: steady +12 V as it should be.{more}")
+    meanings = {
+        "E": "no pilot: the post is off, in error, or CP is shorted to PE",
+        "F": "the post says “not available”",
+    }
+    return Judged(
+        "bad", f"{entry.value:g} V at an empty post: {meanings.get(state, 'no level an empty post may show')}."
+    )
+
+
+STEPS: tuple[Step, ...] = (
+    Step(
+        "codes",
+        "ask",
+        "Stored fault codes",
+        "Read and note the stored codes of vehicle and post before anything is touched.",
+        "noted, or none",
+        5,
+        PLUG_CAUTION,
+        yes_no("no", "Codes are noted: they are asked about again at the end.", "None stored."),
+        answers=(("no", "none are stored"), ("yes", "codes are stored, noted below")),
+    ),
+    Step(
+        "other_lead",
+        "ask",
+        "Does it charge anywhere?",
+        "Ask, or try: does the same vehicle charge with another lead, or on another post?",
+        "known either way",
+        4,
+        PLUG_CAUTION,
+        yes_no(
+            "yes",
+            "The vehicle charges: it is the lead, the post, or the pair.",
+            "It charges nowhere: begin with the vehicle's inlet.",
+        ),
+        answers=(("yes", "it charges elsewhere"), ("no", "it charges nowhere"), ("unclear", "not known yet")),
+    ),
+    Step(
+        "look",
+        "look",
+        "Plug, inlet and socket",
+        "Make safe, then look into each: debris, bent or recessed contacts, burnt plastic, water, a lip or lamp in the way.",
+        "clean, dry, straight, unburnt",
+        4,
+        DEAD_CAUTION,
+        yes_no(
+            "no",
+            "Something is there: record it at the contact, clear it, and take nothing behind it as proven.",
+            "Nothing to see.",
+        ),
+        answers=(("no", "nothing to see"), ("yes", "something is there"), ("unclear", "cannot tell")),
+        contacts=("CP", "PP", "PE"),
+    ),
+    Step(
+        "coded",
+        "measure",
+        "Coding of the loose lead",
+        "Lead unplugged at both ends: ohms from PP to PE in the vehicle's plug.",
+        "a code's value, such as 220 Ω for 32 A",
+        2,
+        DEAD_CAUTION,
+        _coded,
+        unit="Ω",
+        contacts=("PP", "PE"),
+    ),
+    Step(
+        "cp_core",
+        "measure",
+        "CP core of the lead",
+        "Lead unplugged: ohms from CP to CP end to end while bending it at both strain reliefs.",
+        "under 1 Ω, steady",
+        4,
+        DEAD_CAUTION,
+        _continuity("CP"),
+        unit="Ω",
+        contacts=("CP",),
+    ),
+    Step(
+        "pe_core",
+        "measure",
+        "PE core of the lead",
+        "Lead unplugged: ohms from PE to PE end to end.",
+        "under 1 Ω, steady",
+        2,
+        DEAD_CAUTION,
+        _continuity("PE"),
+        unit="Ω",
+        contacts=("PE",),
+    ),
+    Step(
+        "inlet_pp",
+        "measure",
+        "Proximity of a latch-switch inlet",
+        "Type 1 or J3400 inlet, no plug: volts from PP to PE with the vehicle awake. Skip it on a Type 2 inlet.",
+        "4.46 V with no plug",
+        3,
+        PROBE_CAUTION,
+        _latch,
+        unit="V",
+        contacts=("PP", "PE"),
+    ),
+    Step(
+        "post_alone",
+        "measure",
+        "The post alone",
+        "Released and empty: volts from CP to PE at the socket or the tethered plug.",
+        "steady +12 V (11.4 to 12.6), not oscillating",
+        3,
+        PROBE_CAUTION,
+        _open_circuit,
+        unit="V",
+        contacts=("CP", "PE"),
+    ),
+    Step(
+        "post_steady",
+        "capture",
+        "The post alone, captured",
+        "Capture ten seconds of the empty post's pilot: a meter cannot tell an oscillation from a lower level.",
+        "no oscillation before a vehicle is there",
+        3,
+        PROBE_CAUTION,
+        yes_no("yes", "Steady: the post waits as it should.", "It oscillates to nobody: the post's controller."),
+        answers=(("yes", "it is steady"), ("no", "it oscillates"), ("unclear", "cannot tell")),
+        contacts=("CP", "PE"),
+        only_if=("post_alone", "bad"),
+    ),
+    Step(
+        "substitute",
+        "measure",
+        "Substitute in place of the plug",
+        "Put the code's resistor (two of 120 Ω in series do for 32 A) between PP and PE of the inlet: it wakes and locks.",
+        "the inlet wakes and its lock drives once",
+        4,
+        PLUG_CAUTION,
+        yes_no(
+            "yes",
+            "The inlet sees a plug and locks: its proximity and lock work.",
+            "No reaction: the inlet's proximity contact or wire, or its lock.",
+        ),
+        answers=(("yes", "it wakes and locks"), ("no", "nothing happens"), ("unclear", "cannot tell")),
+        contacts=("PP", "PE"),
+        only_if=("other_lead", "bad"),
+        unless={"look": "What was seen comes first: clear it, then come back."},
+    ),
+    Step(
+        "release",
+        "measure",
+        "Release by the vehicle's remote",
+        "With the substitute still in: unlock the vehicle.",
+        "the lock lets go",
+        1,
+        PLUG_CAUTION,
+        yes_no("yes", "It releases.", "It stays locked: use the manual release, and mend that before a plug goes in."),
+        answers=(("yes", "it releases"), ("no", "it stays locked"), ("unclear", "cannot tell")),
+        only_if=("substitute", "good"),
+    ),
+    Step(
+        "test_load",
+        "capture",
+        "The post with a known load",
+        "Put the test vehicle (or a 2.74 kΩ and diode load) on the post and capture its pilot.",
+        "9 V, then an oscillation with the offer on its label",
+        5,
+        PROBE_CAUTION,
+        yes_no("yes", "The post offers.", "It does not offer: card, back end, load control, or its controller."),
+        answers=(("yes", "it offers what its label says"), ("no", "it does not offer"), ("unclear", "cannot tell")),
+        contacts=("CP", "PE"),
+        unless={"post_alone": "An empty post that is wrong cannot offer right."},
+    ),
+    Step(
+        "mode2_ok",
+        "ask",
+        "The slow lead",
+        "Try the portable lead on a socket that is known to be good.",
+        "it charges",
+        6,
+        PLUG_CAUTION,
+        yes_no(
+            "yes",
+            "The vehicle's own chain works: seat, proximity, pilot, charger on one phase.",
+            "Not there either: the vehicle, not the post.",
+        ),
+        answers=(("yes", "it charges"), ("no", "it does not"), ("unclear", "cannot tell")),
+    ),
+    Step(
+        "plug_in",
+        "capture",
+        "A captured plug-in",
+        "Record CP, PP, the lock's current and position, and mains behind the contactor, from before the plug goes in.",
+        "every stage proven to Draw",
+        10,
+        PROBE_CAUTION,
+        yes_no(
+            "yes",
+            "It charges: hold it, then prove the other reported modes.",
+            "Drop the capture here: the stage line says where it stopped.",
+        ),
+        answers=(("yes", "it charges"), ("no", "it stops somewhere"), ("unclear", "cannot tell")),
+        contacts=("CP", "PP", "PE"),
+        unless={
+            "cp_core": "A lead whose CP is open cannot pass: mend or change it first.",
+            "pe_core": "A lead without PE must not be used.",
+            "post_alone": "The post's own pilot has to be right first.",
+        },
+    ),
+    Step(
+        "hold",
+        "capture",
+        "Half an hour under load",
+        "Leave the plug alone, capture the pilot and log mains; then move the cable once on purpose.",
+        "no interruption, current steady",
+        30,
+        PROBE_CAUTION,
+        yes_no(
+            "yes",
+            "It holds, also while the cable moves.",
+            "It drops: drop the capture here, the moment before says why.",
+        ),
+        answers=(("yes", "it holds"), ("no", "it drops or sinks"), ("unclear", "cannot tell")),
+        contacts=("CP", "PE"),
+    ),
+    Step(
+        "swap",
+        "capture",
+        "Swap one thing",
+        "Repeat with one thing changed: the lead, then the post, then the vehicle. Compare the captures.",
+        "the fault follows one of them",
+        12,
+        PLUG_CAUTION,
+        yes_no(
+            "yes",
+            "It follows one: that part owns it.",
+            "It follows none: look for what both had in common, such as supply or weather.",
+        ),
+        answers=(("yes", "it follows one part"), ("no", "it follows none"), ("unclear", "cannot tell")),
+    ),
+    Step(
+        "codes_after",
+        "ask",
+        "Stored codes again",
+        "Read the codes that were noted at the start: gone, still there, or new ones?",
+        "gone after a whole session",
+        4,
+        PLUG_CAUTION,
+        yes_no("yes", "Gone: note that with the proof.", "Still there or new: the repair has not reached their cause."),
+        answers=(("yes", "gone"), ("no", "still there, or new"), ("unclear", "cannot tell")),
+        only_if=("codes", "bad"),
+    ),
+)
+BY_KEY = {step.key: step for step in STEPS}

@@ -1,0 +1,73 @@
+"""Findings about a contactor's line against the pilot."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from gladwire.core.findings import Fact, Rule
+from gladwire.core.lanes.contactor.measure import ContactorRecord
+from gladwire.core.lanes.mains.rules import asks_of
+from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.standards.pilot_timing import SEQUENCES_SOURCE, SWITCH_OFF_MAX_S, SWITCH_ON_MAX_S
+from gladwire.core.words import seconds
+
+# The line is known to within a block or two, and armatures take their time.
+_SLACK_S = 0.03
+
+
+class Switching(NamedTuple):
+    """A pilot and the contactor's line captured beside it."""
+
+    pilot: PilotRecord
+    contactor: ContactorRecord
+
+
+def _closes(both: Switching) -> Iterator[Fact]:
+    for ask in asks_of(both.pilot.segments):
+        for c in both.contactor.closings:
+            if ask.start_s - _SLACK_S <= c.start_s < ask.end_s:
+                after = max(0.0, c.start_s - ask.start_s)
+                text = f"The contactor's line closes {seconds(after)} after the vehicle asks."
+                late = after > SWITCH_ON_MAX_S + _SLACK_S
+                yield Fact("suspect" if late else "normal", text, c.start_s, c.end_s, seconds(after), "within 3 s")
+                break
+
+
+def _stays_open(both: Switching) -> Iterator[Fact]:
+    for ask in asks_of(both.pilot.segments):
+        seen = both.contactor.start_s <= ask.start_s and both.contactor.end_s >= ask.end_s
+        closed = any(c.start_s < ask.end_s and c.end_s > ask.start_s for c in both.contactor.closings)
+        if seen and not closed and ask.end_s - ask.start_s > SWITCH_ON_MAX_S:
+            asked = seconds(ask.end_s - ask.start_s)
+            text = f"The vehicle asks for {asked} and the contactor's line stays as it was: it is not driven."
+            yield Fact("fault", text, ask.start_s, ask.end_s, "no change", "closed within 3 s")
+
+
+def _opens(both: Switching) -> Iterator[Fact]:
+    for ask in asks_of(both.pilot.segments):
+        c = next((c for c in both.contactor.closings if c.start_s < ask.end_s <= c.end_s), None)
+        if c is None or not ask.then:
+            continue
+        if not c.until_end:
+            after = c.end_s - ask.end_s
+            late = after > SWITCH_OFF_MAX_S + _SLACK_S
+            text = f"The contactor's line opens {seconds(after)} after the request ends."
+            yield Fact("suspect" if late else "normal", text, ask.end_s, c.end_s, seconds(after), "within 100 ms")
+
+
+def _stays_closed(both: Switching) -> Iterator[Fact]:
+    for ask in asks_of(both.pilot.segments):
+        c = next((c for c in both.contactor.closings if c.start_s < ask.end_s <= c.end_s), None)
+        after = c.end_s - ask.end_s if c else 0.0
+        if c and ask.then and c.until_end and after > 1.0:
+            text = f"The contactor's line is still closed {seconds(after)} after the request ends: stuck, or bridged."
+            yield Fact("fault", text, ask.end_s, c.end_s, f"closed for {seconds(after)}", "open within 100 ms")
+
+
+RULES: tuple[Rule[Switching], ...] = (
+    Rule("contactor_closes", "energise", SEQUENCES_SOURCE, "a contactor that answers", _closes),
+    Rule("contactor_not_driven", "energise", SEQUENCES_SOURCE, "a contactor nobody drives", _stays_open),
+    Rule("contactor_opens", "end", SEQUENCES_SOURCE, "a contactor that lets go", _opens),
+    Rule("contactor_stays_closed", "end", SEQUENCES_SOURCE, "a contactor that does not let go", _stays_closed),
+)

@@ -1,0 +1,369 @@
+"""Messages as a vehicle and a post would say them to each other, in plain words with their numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+from gladwire.core.lanes.frames.folding import FLAGS, UNDECODED
+from gladwire.core.lanes.frames.record import Turn
+from gladwire.core.plc.exi.units import unit_of
+from gladwire.core.standards.v2g_codes import (
+    EV_ERRORS,
+    ISO_20,
+    NOTICES,
+    POST_STATUS,
+    PROTOCOLS,
+    RENEGOTIATIONS,
+    RESPONSES,
+    meaning,
+)
+
+_PAID = {"Contract": "by contract", "ExternalPayment": "at the post", "PnC": "by contract", "EIM": "at the post"}
+
+
+class Spoken(NamedTuple):
+    """A turn as dialogue. ev, evse: what each says, empty for nothing; remark: what stands between them."""
+
+    ev: str
+    evse: str
+    remark: str = ""
+
+
+def speak(turn: Turn) -> Spoken:
+    """What both say in a turn."""
+    if turn.stem == UNDECODED:
+        said = "Something that is not decoded here."
+        return Spoken(said if turn.request else "", said if turn.answer else "", _remark(turn))
+    says = _SAYS.get(turn.stem) or _SAYS.get(turn.kind)
+    if turn.stem == "ServiceDiscovery" and turn.protocol == ISO_20:
+        says = _services_20
+    ev, evse = says(turn) if says else (f"{turn.stem}?" if turn.request else "", _other(turn))
+    if not turn.request:
+        ev = ""
+    elif (error := turn.either("EVErrorCode")) not in (None, "NO_ERROR"):
+        ev = f"{ev} But: {EV_ERRORS.get(str(error), error)}."
+    if turn.failed or (turn.warned and turn.stage == "authorise"):
+        evse = f"No: {meaning(turn.response_code)}."
+    elif not turn.answered:
+        evse = ""
+    else:
+        evse = f"{evse}{_status(turn)}"
+    return Spoken(ev, evse, _remark(turn))
+
+
+def stage_of_turn(turn: Turn) -> str:
+    """The stage a turn belongs to; switching off belongs to the end."""
+    return "end" if turn.switches == "off" else turn.stage
+
+
+def _status(turn: Turn) -> str:
+    status, notify = turn.either("EVSEStatusCode"), turn.either("EVSENotification")
+    said = ""
+    if status in ("EVSE_Shutdown", "EVSE_UtilityInterruptEvent", "EVSE_EmergencyShutdown", "EVSE_Malfunction"):
+        said += f" I {_VERBS.get(str(status), POST_STATUS[str(status)])}."
+    if notify in NOTICES:
+        said += f" I ask {NOTICES[str(notify)]}."
+    isolation = turn.either("EVSEIsolationStatus")
+    if isolation in ("Warning", "Fault") and turn.kind != "CableCheck":
+        said += f" Insulation: {isolation}."
+    return said
+
+
+_VERBS = {
+    "EVSE_Shutdown": "shut down",
+    "EVSE_EmergencyShutdown": "stop in an emergency",
+    "EVSE_Malfunction": "have a malfunction",
+    "EVSE_UtilityInterruptEvent": "am interrupted by the grid",
+}
+
+
+def _remark(turn: Turn) -> str:
+    said = []
+    if turn.flags:
+        words = dict(zip(FLAGS, ("current", "voltage", "power"), strict=True))
+        said += [f"{words[flag]} limit reached in {count} of {turn.count}" for flag, count in turn.flags.items()]
+    if turn.late:
+        said.append(
+            f"{turn.late} answer{'s' if turn.late > 1 else ''} late, the slowest after {1000 * (turn.worst_s or 0):.0f} ms"
+        )
+    return "; ".join(said)
+
+
+def _quantity(turn: Turn, field: str) -> str:
+    """A value with its unit, or the range it ran through."""
+    unit = unit_of(field)
+    value = turn.either(field)
+    if value is None:
+        return "?"
+    ran = turn.range_of(field)
+    firsts = [f for said in (turn.request, turn.answer) if said and (f := said.field(field)) is not None]
+    first, last = firsts[-1] if firsts else value, value
+    if ran is None or first == last:
+        return _amount(last, unit)
+    low, high = ran
+    through = "" if {low, high} == {first, last} else f" ({_amount(low, unit, last)} to {_amount(high, unit, last)})"
+    return (
+        f"{_amount(first, unit, last).removesuffix(_shown_unit(unit, last)).strip()} → {_amount(last, unit)}{through}"
+    )
+
+
+def _shown_unit(unit: str, size: Any) -> str:
+    """Kilowatts from a thousand watts on; the size of one value chooses for all that stand beside it."""
+    return "kW" if unit == "W" and isinstance(size, int | float) and abs(size) >= 1000 else unit
+
+
+def _amount(value: Any, unit: str, beside: Any = None) -> str:
+    shown = _shown_unit(unit, value if beside is None else beside)
+    return f"{_plain(value / 1000 if shown != unit else value)} {shown}".strip()
+
+
+def _plain(value: Any) -> str:
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return str(value)
+    return f"{value:g}" if isinstance(value, int) else f"{value:.1f}".removesuffix(".0")
+
+
+def _other(turn: Turn) -> str:
+    if not turn.answer:
+        return ""
+    return turn.response_code or turn.answer.name or "?"
+
+
+def offers_of(turn: Turn) -> tuple[list[str], str]:
+    """(names of the protocols the vehicle offers, the one chosen or an empty text)."""
+    fields = turn.request.fields if turn.request else {}
+    offered = [PROTOCOLS.get(v, v) for k, v in fields.items() if k.endswith(".ProtocolNamespace")]
+    ids = [v for k, v in fields.items() if k.endswith("].SchemaID")]
+    chosen = turn.told("SchemaID")
+    return offered, offered[ids.index(chosen)] if chosen in ids and len(ids) == len(offered) else ""
+
+
+def _hello(turn: Turn) -> tuple[str, str]:
+    offered, chosen = offers_of(turn)
+    return f"I speak {' and '.join(offered) or 'something'}.", f"Let us speak {chosen or 'that'}."
+
+
+def _setup(turn: Turn) -> tuple[str, str]:
+    return f"Let us begin; I am {turn.asked('EVCCID') or '?'}.", f"Begun; I am {_text(turn.told('EVSEID'))}."
+
+
+def _text(value: Any) -> str:
+    """A post's identity, which DIN sends as bytes of text."""
+    try:
+        plain = bytes.fromhex(str(value)).decode("ascii")
+        return plain if plain.isprintable() and plain else str(value)
+    except ValueError:
+        return str(value)
+
+
+def _services(turn: Turn) -> tuple[str, str]:
+    paid = [_PAID.get(v, v) for k, v in (turn.answer.fields if turn.answer else {}).items() if ".PaymentOption[" in k]
+    kind = turn.either("EnergyTransferType") or turn.either("EnergyTransferMode[0]") or "charging"
+    return "What do you offer?", f"{str(kind).replace('_', ' ')}, paid {' or '.join(paid) or 'somehow'}."
+
+
+def _chosen(turn: Turn) -> tuple[str, str]:
+    return f"Charging, paid {_PAID.get(str(turn.asked('SelectedPaymentOption')), '?')}.", "Good."
+
+
+def _may_i(turn: Turn) -> tuple[str, str]:
+    processing = turn.told("EVSEProcessing")
+    way = _PAID.get(str(turn.asked("SelectedAuthorizationService")))
+    answer = {
+        "Finished": "Yes.",
+        "Ongoing": "Not yet.",
+        "Ongoing_WaitingForCustomerInteraction": "Waiting for the customer.",
+    }
+    return f"May I charge{f', {way}' if way else ''}?", answer.get(str(processing), "?")
+
+
+def _limits(turn: Turn) -> tuple[str, str]:
+    def q(name: str) -> str:
+        return _quantity(turn, name)
+
+    power = f", {q('EVMaximumPowerLimit')}" if turn.either("EVMaximumPowerLimit") is not None else ""
+    ev = f"I take up to {q('EVMaximumVoltageLimit')} and {q('EVMaximumCurrentLimit')}{power}."
+    if turn.either("EVMaximumVoltageLimit") is None:
+        ev = "These are my limits."
+    if str(turn.told("EVSEProcessing")).startswith("Ongoing"):
+        return ev, "Not settled yet."
+    if turn.either("EVSEMaximumVoltageLimit") is None:
+        return ev, "These are mine."
+    give = f", {q('EVSEMaximumPowerLimit')}" if turn.either("EVSEMaximumPowerLimit") is not None else ""
+    low = f", from {q('EVSEMinimumVoltageLimit')}" if turn.either("EVSEMinimumVoltageLimit") is not None else ""
+    return ev, f"I give up to {q('EVSEMaximumVoltageLimit')} and {q('EVSEMaximumCurrentLimit')}{give}{low}."
+
+
+def _cable(turn: Turn) -> tuple[str, str]:
+    if str(turn.told("EVSEProcessing")).startswith("Ongoing"):
+        return "Is the cable's insulation good?", "Still checking."
+    status = turn.either("EVSEIsolationStatus")
+    return "Is the cable's insulation good?", f"Insulation {status}." if status else "Checked."
+
+
+def _precharge(turn: Turn) -> tuple[str, str]:
+    return (
+        f"Bring the cable to {_quantity(turn, 'EVTargetVoltage')}.",
+        f"It is at {_quantity(turn, 'EVSEPresentVoltage')}.",
+    )
+
+
+def _power(turn: Turn) -> tuple[str, str]:
+    progress = turn.asked("ChargeProgress")
+    if progress in RENEGOTIATIONS:
+        return "Let us negotiate anew.", "Good."
+    if progress == "Standby":
+        return "I wait; keep me connected.", "Good."
+    if turn.switches == "on" and turn.asked("EVProcessing") == "Ongoing":
+        return "I am getting ready; stay with me.", "Good."
+    return ("Switch on.", "On.") if turn.switches == "on" else ("Switch off.", "Off.")
+
+
+def _loop(turn: Turn) -> tuple[str, str]:
+    soc = turn.either("EVRESSSOC")
+    at = f" I am at {_quantity(turn, 'EVRESSSOC')}." if soc is not None else ""
+    full = " I am full." if turn.asked("ChargingComplete") is True else ""
+    give = f"Give me {_quantity(turn, 'EVTargetCurrent')}."
+    if turn.asked("EVTargetCurrent") is None:
+        give = f"You decide, up to {_quantity(turn, 'EVMaximumCurrentLimit')}."
+    return (
+        f"{give}{at}{full}",
+        f"You get {_quantity(turn, 'EVSEPresentCurrent')} at {_quantity(turn, 'EVSEPresentVoltage')}.",
+    )
+
+
+def _ac_loop(turn: Turn) -> tuple[str, str]:
+    most = turn.either("EVSEMaxCurrent")
+    if turn.asked("EVPresentActivePower") is not None:
+        soc = f" I am at {_quantity(turn, 'EVRESSSOC')}." if turn.asked("EVRESSSOC") is not None else ""
+        limit = turn.told("EVSETargetActivePower")
+        told = f"Take up to {_quantity(turn, 'EVSETargetActivePower')}." if limit is not None else "Going on."
+        return f"I take {_quantity(turn, 'EVPresentActivePower')}.{soc}", told
+    return "How is it going?", f"Up to {most:g} A." if most is not None else "Going on."
+
+
+def _weld(turn: Turn) -> tuple[str, str]:
+    return "Are my contactors open?", f"The cable is at {_quantity(turn, 'EVSEPresentVoltage')}."
+
+
+def _stop(turn: Turn) -> tuple[str, str]:
+    how = turn.asked("ChargingSession")
+    if how == "ServiceRenegotiation":
+        return "Let us choose services anew.", "Good."
+    why = turn.asked("EVTerminationExplanation") or turn.asked("EVTerminationCode")
+    because = f" Because: {why}." if why else ""
+    return (f"Let us pause.{because}", "Paused.") if how == "Pause" else (f"Let us end.{because}", "Ended.")
+
+
+def _ways_to_authorise(turn: Turn) -> tuple[str, str]:
+    fields = turn.answer.fields if turn.answer else {}
+    ways = [_PAID.get(v, v) for k, v in fields.items() if k.startswith("AuthorizationServices[")]
+    install = " I can install a contract." if turn.told("CertificateInstallationService") is True else ""
+    return "How may I authorise?", f"{(' or '.join(ways) or 'somehow').capitalize()}.{install}"
+
+
+# Source: ISO 15118-20:2022, 8.4, table of service identities, from memory.
+_SERVICES_20 = {
+    1: "AC",
+    2: "DC",
+    3: "wireless",
+    4: "pantograph",
+    5: "AC both ways",
+    6: "DC both ways",
+    7: "pantograph both ways",
+    65: "internet access",
+    66: "parking status",
+}
+
+
+def _named(turn: Turn, ending: str, request: bool) -> str:
+    said = turn.request if request else turn.answer
+    numbers = [v for k, v in said.fields.items() if k.endswith(ending)] if said else []
+    return ", ".join(_SERVICES_20.get(n, f"service {n}") for n in numbers)
+
+
+def _services_20(turn: Turn) -> tuple[str, str]:
+    return "What do you offer?", f"{_named(turn, '.ServiceID', False) or 'Nothing'}."
+
+
+def _detail(turn: Turn) -> tuple[str, str]:
+    service = _named(turn, "ServiceID", True) if turn.protocol == ISO_20 else f"service {turn.asked('ServiceID')}"
+    sets = sum(1 for k in (turn.answer.fields if turn.answer else {}) if k.endswith("ParameterSetID"))
+    return f"Tell me more of {service}.", f"{sets} way{'' if sets == 1 else 's'} to have it."
+
+
+def _services_chosen(turn: Turn) -> tuple[str, str]:
+    return f"I take {_named(turn, 'EnergyTransferService.ServiceID', True) or 'it'}.", "Good."
+
+
+def _schedule(turn: Turn) -> tuple[str, str]:
+    leave, want = turn.asked("DepartureTime"), turn.asked("EVTargetEnergyRequest")
+    wish = [
+        f"{want / 1000:g} kWh" if want is not None else "",
+        f"leave in {leave / 60:.0f} min" if leave is not None else "",
+    ]
+    ev = f"I want {' and '.join(w for w in wish if w)}." if any(wish) else "When may I have how much?"
+    if turn.ongoing:
+        return ev, "Not settled yet."
+    dynamic = any(k.startswith("Dynamic_") for k in (turn.answer.fields if turn.answer else {}))
+    return ev, "I decide as we go." if dynamic else "Here is a schedule."
+
+
+def _contract(turn: Turn) -> tuple[str, str]:
+    return f"My contract is {turn.asked('eMAID') or '?'}.", "Sign this challenge."
+
+
+def _certificate(turn: Turn) -> tuple[str, str]:
+    return "Give me a contract certificate.", "Not yet." if turn.ongoing else "Here it is."
+
+
+def _receipt(turn: Turn) -> tuple[str, str]:
+    reading = turn.asked("MeterReading")
+    if reading is None:
+        reading = turn.asked("ChargedEnergyReadingWh")
+    return f"I sign for {reading / 1000:.2f} kWh." if reading is not None else "I sign for the meter.", "Good."
+
+
+_SAYS: Mapping[str, Callable[[Turn], tuple[str, str]]] = {
+    "supportedAppProtocol": _hello,
+    "SessionSetup": _setup,
+    "ServiceDiscovery": _services,
+    "PaymentServiceSelection": _chosen,
+    "ServicePaymentSelection": _chosen,
+    "Authorization": _may_i,
+    "ContractAuthentication": _may_i,
+    "ChargeParameterDiscovery": _limits,
+    "CableCheck": _cable,
+    "PreCharge": _precharge,
+    "PowerDelivery": _power,
+    "CurrentDemand": _loop,
+    "ChargingStatus": _ac_loop,
+    "WeldingDetection": _weld,
+    "SessionStop": _stop,
+    "AuthorizationSetup": _ways_to_authorise,
+    "ServiceSelection": _services_chosen,
+    "ServiceDetail": _detail,
+    "ScheduleExchange": _schedule,
+    "PaymentDetails": _contract,
+    "CertificateInstallation": _certificate,
+    "CertificateUpdate": _certificate,
+    "MeteringReceipt": _receipt,
+}
+
+
+def means(field: str, value: Any) -> str:
+    """What a field's value means where it is a code, or an empty text."""
+    text = str(value)
+    if field.endswith("ResponseCode"):
+        return RESPONSES.get(text, "")
+    if field.endswith("EVErrorCode"):
+        return EV_ERRORS.get(text, "")
+    if field.endswith("EVSEStatusCode"):
+        return POST_STATUS.get(text, "")
+    if field.endswith("ProtocolNamespace"):
+        return PROTOCOLS.get(text, "")
+    if field.endswith("EVSEID"):
+        plain = _text(value)
+        return plain if plain != text else ""
+    return ""

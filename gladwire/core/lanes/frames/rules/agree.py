@@ -1,0 +1,192 @@
+"""Agree and Authorise: protocol, session, services, payment, and every answer that says no."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from gladwire.core.findings import Fact, Rule, only
+from gladwire.core.lanes.frames.plain import offers_of
+from gladwire.core.lanes.frames.record import ConversationRecord, Talk, Turn
+from gladwire.core.lanes.frames.rules.contract import refused_by_contract
+from gladwire.core.lanes.frames.rules.link import talks_of
+from gladwire.core.standards.source import ISO_15118_2, PRACTICE
+from gladwire.core.standards.v2g_codes import meaning, purpose_of
+from gladwire.core.standards.v2g_timers import ongoing_max_s, timer_source
+from gladwire.core.words import seconds
+
+AUTHORISING = ("Authorization", "ContractAuthentication")
+AUTHORISED_BY = {
+    "Contract": "by contract",
+    "PnC": "by contract",
+    "ExternalPayment": "by card, app or key at the post",
+    "EIM": "by card, app or key at the post",
+}
+SWITCHING = ("FAILED_PowerDeliveryNotApplied", "FAILED_ContactorError", "FAILED_EVSEPresentVoltageToLow")
+UNSUITED = (
+    "FAILED_WrongChargeParameter",
+    "FAILED_WrongEnergyTransferType",
+    "FAILED_WrongEnergyTransferMode",
+    "FAILED_ChargingProfileInvalid",
+)
+
+
+def _agreed(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        hello = next(iter(talk.of("supportedAppProtocol")), None)
+        if hello and hello.response_code.startswith("OK"):
+            chosen = offers_of(hello)[1] or talk.protocol or "a protocol that was not captured"
+            yield Fact(
+                "normal", f"Vehicle and post agreed on {chosen}.", hello.start_s, hello.end_s, chosen, "one both know"
+            )
+
+
+def _no_protocol(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for hello in talk.of("supportedAppProtocol"):
+            if not hello.failed:
+                continue
+            offered, _ = offers_of(hello)
+            text = (
+                f"No common protocol: the vehicle offers {', '.join(offered) or 'none that was captured'}, and the post "
+                f"answers {hello.response_code}."
+            )
+            yield Fact("fault", text, hello.start_s, hello.end_s, hello.response_code, "OK_SuccessfulNegotiation")
+
+
+def _minor(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for hello in talk.of("supportedAppProtocol"):
+            if hello.response_code.endswith("MinorDeviation"):
+                text = "The post speaks another minor version of the protocol the vehicle asked for."
+                yield Fact("note", text, hello.start_s, hello.end_s, hello.response_code, "OK_SuccessfulNegotiation")
+
+
+def _refusals(talk: Talk) -> Iterator[Turn]:
+    for turn in talk.turns:
+        if turn.failed and turn.stem != "supportedAppProtocol":
+            yield turn
+
+
+def _refusing(wanted: tuple[str, ...] | None) -> Callable[[ConversationRecord], Iterator[Fact]]:
+    """A check that tells refusals with these codes; None: with any code no other rule tells."""
+
+    def check(record: ConversationRecord) -> Iterator[Fact]:
+        for talk in talks_of(record):
+            for turn in _refusals(talk):
+                told = turn.response_code in (wanted or (*SWITCHING, *UNSUITED))
+                if turn.stem in (*AUTHORISING, "PaymentDetails") or told == (wanted is None):
+                    continue
+                what = purpose_of(turn.stem)
+                times = f" {turn.count} times" if turn.count > 1 else ""
+                text = (
+                    f"The post answers {turn.stem}Req{f' ({what})' if what else ''} with {turn.response_code}{times} at "
+                    f"{turn.start_s:.2f} s: {meaning(turn.response_code)}."
+                )
+                yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK", stage=turn.stage)
+
+    return check
+
+
+def _refused(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for turn in talk.of(*AUTHORISING, "PaymentDetails"):
+            # ISO 15118-20 refuses an authorisation with a warning, after which another may be tried.
+            if (turn.failed or turn.warned) and turn not in refused_by_contract(talk):
+                text = (
+                    f"Authorisation refused at {turn.start_s:.2f} s: the post answers {turn.stem}Req with "
+                    f"{turn.response_code}, {meaning(turn.response_code)}."
+                )
+                yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK")
+
+
+def _warned(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        for turn in talk.turns:
+            told = turn.warned and turn.stem not in AUTHORISING
+            if told or turn.response_code == "OK_CertificateExpiresSoon":
+                text = f"With {turn.stem}Res the post says: {meaning(turn.response_code)}."
+                yield Fact(
+                    "suspect" if told else "note",
+                    text,
+                    turn.start_s,
+                    turn.end_s,
+                    turn.response_code,
+                    "OK",
+                    stage=turn.stage,
+                )
+
+
+def _authorising(talk: Talk) -> tuple[list[Turn], list[Turn]]:
+    """(turns in which the post has not decided, turns in which it has)."""
+    turns = [t for t in talk.of(*AUTHORISING) if not t.failed and not t.warned]
+    return [t for t in turns if t.ongoing], [t for t in turns if t.told("EVSEProcessing") == "Finished"]
+
+
+def _authorised(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        waiting, done = _authorising(talk)
+        if done:
+            took = done[0].end_s - (waiting[0] if waiting else done[0]).start_s
+            chosen = talk.of("PaymentServiceSelection", "ServicePaymentSelection")
+            how = done[0].asked("SelectedAuthorizationService") or next(
+                (t.asked("SelectedPaymentOption") for t in chosen), None
+            )
+            by = AUTHORISED_BY.get(str(how), "")
+            text = f"Authorised {by + ' ' if by else ''}after {seconds(took)}."
+            yield Fact(
+                "normal",
+                text,
+                done[0].start_s,
+                done[0].end_s,
+                seconds(took),
+                f"within {ongoing_max_s(talk.protocol):g} s",
+            )
+
+
+def _endless(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        waiting, done = _authorising(talk)
+        if not waiting or done:
+            continue
+        lasted = waiting[-1].end_s - waiting[0].start_s
+        limit = ongoing_max_s(talk.protocol)
+        asked = sum(t.count for t in waiting)
+        given_up = talk.closings or record.end_s - waiting[-1].end_s > 5.0
+        if lasted > limit or given_up:
+            by = f"{lasted:.1f} s of {limit:g} s" if lasted <= limit else f"{lasted:.1f} s, longer than {limit:g} s"
+            text = (
+                f"The post never decided: {asked} times “{waiting[-1].told('EVSEProcessing')}” in {by}, from "
+                f"{waiting[0].start_s:.2f} s on."
+            )
+            yield Fact(
+                "fault",
+                text,
+                waiting[0].start_s,
+                waiting[-1].end_s,
+                seconds(lasted),
+                f"decided within {limit:g} s",
+                source=timer_source(talk.protocol),
+            )
+        else:
+            text = (
+                f"The post waits for authorisation for {seconds(lasted)} when the capture ends; no fault "
+                f"before {limit:g} s."
+            )
+            yield Fact(
+                "note", text, waiting[0].start_s, waiting[-1].end_s, seconds(lasted), f"decided within {limit:g} s"
+            )
+
+
+RULES: tuple[Rule[ConversationRecord], ...] = (
+    Rule("protocol_agreed", "agree", ISO_15118_2, "the protocol both agreed on", _agreed),
+    Rule("no_common_protocol", "agree", ISO_15118_2, "no protocol both know", _no_protocol),
+    Rule("protocol_minor", "agree", ISO_15118_2, "another minor version", _minor),
+    Rule("response_failed", "agree", ISO_15118_2, "every other FAILED answer, with its meaning", _refusing(None)),
+    Rule("switching_refused", "ramp", ISO_15118_2, "a post that could not switch its output", _refusing(SWITCHING)),
+    Rule("limits_refused", "parameters", ISO_15118_2, "limits or kind of charging refused", _refusing(UNSUITED)),
+    Rule("response_warning", "agree", ISO_15118_2, "answers that are OK with a warning", _warned),
+    Rule("authorisation_refused", "authorise", ISO_15118_2, "authorisation or payment refused", _refused),
+    Rule("authorised", "authorise", ISO_15118_2, "authorised, how and after how long", _authorised),
+    Rule("authorisation_endless", "authorise", PRACTICE, "a post that never decides", only(_endless, "fault")),
+    Rule("authorisation_waiting", "authorise", PRACTICE, "a card still waited for", only(_endless, "note")),
+)

@@ -1,0 +1,165 @@
+"""End: who asked to stop, who followed, how the connection closed, weld check, second tries."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.findings import Fact, Rule, only
+from gladwire.core.lanes.frames.folding import UNDECODED
+from gladwire.core.lanes.frames.record import SIDE_WORDS, ConversationRecord, Talk, Turn
+from gladwire.core.lanes.frames.rules.link import talks_of
+from gladwire.core.lanes.frames.rules.loop import LOOPS, switched_on
+from gladwire.core.lanes.frames.rules.resuming import paused
+from gladwire.core.standards.dc_limits import SAFE_V, STOP_IGNORED_S
+from gladwire.core.standards.source import IEC_61851_23, ISO_15118_2, ISO_15118_2_TRANSPORT, PRACTICE
+from gladwire.core.standards.v2g_codes import STOP_NOTICES, STOPPING
+from gladwire.core.words import seconds
+
+_SETTLED_S = 1.0
+
+
+def stop_asked(talk: Talk) -> Turn | None:
+    """The first answer in which the post asks to stop."""
+    for turn in talk.of(*LOOPS):
+        if turn.failed:
+            continue
+        if turn.told("EVSENotification") in STOP_NOTICES or turn.told("EVSEStatusCode") in STOPPING:
+            return turn
+    return None
+
+
+def switched_off(talk: Talk) -> Turn | None:
+    """The request that switched power off, after it was on."""
+    on = switched_on(talk)
+    for turn in talk.of("PowerDelivery"):
+        if turn.switches == "off" and (on is None or turn.start_s > on.start_s):
+            return turn
+    return None
+
+
+def _followed(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        asked = stop_asked(talk)
+        if asked is None:
+            continue
+        off = switched_off(talk)
+        until = off.start_s if off else max(t.end_s for t in talk.of(*LOOPS))
+        waited = until - asked.start_s
+        notice = asked.told("EVSENotification")
+        what = notice if notice in STOP_NOTICES else asked.told("EVSEStatusCode")
+        if waited <= STOP_IGNORED_S:
+            if off:
+                text = (
+                    f"The post asked to stop ({what}) at {asked.start_s:.2f} s and the vehicle followed after "
+                    f"{seconds(waited)}."
+                )
+                yield Fact("note", text, asked.start_s, until, seconds(waited), f"within {STOP_IGNORED_S:g} s")
+            continue
+        rest = " The plug stays locked as long as the loop runs." if not off else ""
+        text = (
+            f"The post asked to stop ({what}) at {asked.start_s:.2f} s, and the vehicle kept the loop running for "
+            f"{seconds(waited)}{' without switching off' if not off else ''}.{rest}"
+        )
+        yield Fact(
+            "fault",
+            text,
+            asked.start_s,
+            until,
+            f"ignored for {seconds(waited)}",
+            f"followed within {STOP_IGNORED_S:g} s",
+        )
+
+
+def _vehicle_done(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        off = switched_off(talk)
+        if off is None or stop_asked(talk) is not None or paused(talk):
+            continue
+        full = any(t.asked("ChargingComplete") is True for t in talk.of("CurrentDemand"))
+        soc = next((t.either("EVRESSSOC") for t in reversed(talk.turns) if t.either("EVRESSSOC") is not None), None)
+        why = "charging complete" if full else "of its own accord"
+        text = (
+            f"The vehicle ended the charge at {off.start_s:.2f} s, {why}{f', at {soc} %' if soc is not None else ''}."
+        )
+        yield Fact("normal", text, off.start_s, off.end_s, why, "")
+
+
+def _orderly(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        ends = [t for t in talk.of("SessionStop") if t.asked("ChargingSession") != "ServiceRenegotiation"]
+        stop = next((t for t in ends if t.answer and not t.failed), None)
+        if stop:
+            pause = stop.asked("ChargingSession") == "Pause"
+            why = stop.asked("EVTerminationExplanation") or stop.asked("EVTerminationCode")
+            because = f": “{why}”" if why else ""
+            text = (
+                f"The vehicle {'paused' if pause else 'ended'} the session in order at {stop.start_s:.2f} s{because}."
+            )
+            yield Fact("normal", text, stop.start_s, stop.end_s, "SessionStop", "SessionStop")
+
+
+def _reset(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        stopped = bool(talk.of("SessionStop"))  # asked for: an answer that is missing is told as silence
+        first = min(talk.closings, key=lambda c: c.time_s, default=None)
+        if first is None or stopped or talk.turns[-1].stem == UNDECODED:
+            continue
+        last = talk.turns[-1]
+        who = SIDE_WORDS[first.by]
+        silent = first.time_s - last.end_s
+        how = "reset" if first.kind == "rst" else "closed"
+        text = (
+            f"The {who} {how} the connection at {first.time_s:.2f} s, {seconds(silent)} after {last.stem}, "
+            "without ending the session."
+        )
+        yield Fact("fault", text, last.end_s, first.time_s, how, "SessionStop first", stage=last.stage)
+
+
+def _weld(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        turns = talk.of("WeldingDetection")
+        volts = turns[-1].told("EVSEPresentVoltage") if turns else None
+        if volts is None:
+            continue
+        lasted = turns[-1].end_s - turns[0].start_s
+        if volts < SAFE_V:
+            text = f"Weld check: {volts:.1f} V after {seconds(lasted)}, so the vehicle's contactors opened."
+            yield Fact("normal", text, turns[0].start_s, turns[-1].end_s, f"{volts:.1f} V", f"under {SAFE_V:g} V")
+        elif turns[-1].end_s - turns[0].start_s > _SETTLED_S:
+            text = (
+                f"Weld check: still {volts:.1f} V after {seconds(lasted)}: a contactor of the vehicle may be "
+                "welded, or the post does not discharge."
+            )
+            yield Fact("suspect", text, turns[0].start_s, turns[-1].end_s, f"{volts:.1f} V", f"under {SAFE_V:g} V")
+
+
+def _again(record: ConversationRecord) -> Iterator[Fact]:
+    sessions = {t.session for t in record.talks if t.session}
+    ours = [t for t in record.talks if (t.turns or t.sealed) and t.taken_up not in sessions]
+    if len(ours) < 2:
+        return
+    macs = {t.ev_mac for t in ours}
+    if len(macs) > 1:
+        text = f"{len(macs)} vehicles talk in this capture: {', '.join(sorted(macs))}. Each is judged for itself."
+    else:
+        text = (
+            f"The vehicle tried {len(ours)} times: connections at {', '.join(f'{t.start_s:.2f} s' for t in ours[:6])}."
+        )
+    yield Fact("note", text, ours[0].start_s, ours[-1].end_s, f"{len(ours)} connections", "one")
+
+
+RULES: tuple[Rule[ConversationRecord], ...] = (
+    Rule("stop_followed", "end", PRACTICE, "a stop the post asked for, and followed", only(_followed, "note")),
+    Rule("stop_ignored", "end", PRACTICE, "a stop the post asked for, and nobody followed", only(_followed, "fault")),
+    Rule("vehicle_ended", "end", ISO_15118_2, "a charge the vehicle ended, and why", _vehicle_done),
+    Rule("session_stopped", "end", ISO_15118_2, "a session ended in order", _orderly),
+    Rule(
+        "connection_closed",
+        "hold",
+        ISO_15118_2_TRANSPORT,
+        "a connection closed or reset without ending the session",
+        _reset,
+    ),
+    Rule("weld_check", "end", IEC_61851_23, "voltage left on the cable after the stop", _weld),
+    Rule("tried_again", "link", PRACTICE, "second tries, and other vehicles", _again),
+)

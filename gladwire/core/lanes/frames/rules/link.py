@@ -1,0 +1,119 @@
+"""Link: discovery of the post, TCP, TLS."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.findings import Fact, Rule, only
+from gladwire.core.lanes.frames.record import ConversationRecord, Discovery, Talk
+from gladwire.core.standards.source import ISO_15118_2_TRANSPORT
+from gladwire.core.standards.v2g_timers import SDP_EVERY_S, SDP_TIMES
+from gladwire.core.words import seconds
+
+_SETTLED_S = 1.0
+
+
+def _tls(yes: bool) -> str:
+    return "with TLS" if yes else "without TLS"
+
+
+def _pairs(record: ConversationRecord) -> Iterator[tuple[Discovery, Discovery]]:
+    """Every answer with the last request before it."""
+    asked: Discovery | None = None
+    for said in record.sdp:
+        if said.request:
+            asked = said
+        elif asked:
+            yield asked, said
+            asked = None
+
+
+def _linked(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in record.talks:
+        if talk.opened and talk.answered:
+            where = f"[{talk.evse_address}]:{talk.port}"
+            text = f"The vehicle reached the post at {where}, {_tls(talk.sealed is not None)}, at {talk.start_s:.2f} s."
+            yield Fact("normal", text, talk.start_s, talk.start_s, _tls(talk.sealed is not None), "a connection")
+
+
+def _no_discovery(record: ConversationRecord) -> Iterator[Fact]:
+    asked = [d for d in record.sdp if d.request]
+    if not asked or any(not d.request for d in record.sdp) or record.end_s - asked[0].time_s < SDP_EVERY_S * 2:
+        return
+    if record.talks:
+        return  # found it another way, or the answer was not captured
+    lasted = asked[-1].time_s - asked[0].time_s
+    text = (
+        f"The vehicle looked for a post {len(asked)} times in {seconds(lasted)} and nobody answered: the post's controller "
+        "is not reachable behind its modem, although the modems are linked."
+    )
+    limit = f"an answer within {SDP_TIMES} requests, one each {SDP_EVERY_S:g} s"
+    yield Fact("fault", text, asked[0].time_s, asked[-1].time_s, f"{len(asked)} requests, 0 answers", limit)
+
+
+def _security(record: ConversationRecord) -> Iterator[Fact]:
+    for asked, given in _pairs(record):
+        if asked.tls == given.tls:
+            continue
+        after = [t for t in record.talks if t.start_s >= given.time_s and t.messages + (t.sealed is not None)]
+        text = f"The vehicle asked for a connection {_tls(asked.tls)}, the post offers one {_tls(given.tls)}."
+        if after:
+            yield Fact(
+                "note", f"{text} The vehicle took it.", asked.time_s, given.time_s, _tls(given.tls), _tls(asked.tls)
+            )
+        elif record.end_s - given.time_s > _SETTLED_S:
+            yield Fact(
+                "fault",
+                f"{text} The vehicle did not connect.",
+                asked.time_s,
+                given.time_s,
+                _tls(given.tls),
+                _tls(asked.tls),
+            )
+
+
+def _refused(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in record.talks:
+        if not talk.opened or talk.messages or talk.sealed:
+            continue
+        reset = next((c for c in talk.closings if c.kind == "rst"), None)
+        if not talk.answered:
+            how = "the post refuses it" if reset else "the post does not answer"
+            if not reset and record.end_s - talk.start_s < _SETTLED_S:
+                continue
+            text = f"The vehicle opens a connection to port {talk.port} at {talk.start_s:.2f} s and {how}."
+            yield Fact("fault", text, talk.start_s, talk.end_s, how, "a connection")
+        elif record.end_s - talk.end_s > _SETTLED_S or talk.closings:
+            text = f"The connection of {talk.start_s:.2f} s to port {talk.port} carried no message at all."
+            yield Fact("fault", text, talk.start_s, talk.end_s, "no message", "supportedAppProtocolReq")
+
+
+def _no_connection(record: ConversationRecord) -> Iterator[Fact]:
+    pairs = list(_pairs(record))
+    if not pairs or record.talks:
+        return
+    asked, given = pairs[-1]
+    if asked.tls == given.tls and record.end_s - given.time_s > _SETTLED_S:
+        text = (
+            f"The post answered discovery at {given.time_s:.2f} s with port {given.port}, and the vehicle never connected "
+            f"in the {seconds(record.end_s - given.time_s)} that follow."
+        )
+        yield Fact("fault", text, given.time_s, record.end_s, "no connection", "a connection")
+
+
+def talks_of(record: ConversationRecord) -> tuple[Talk, ...]:
+    """Connections whose messages can be read."""
+    return tuple(t for t in record.talks if t.turns)
+
+
+RULES: tuple[Rule[ConversationRecord], ...] = (
+    Rule("link_up", "link", ISO_15118_2_TRANSPORT, "a connection between vehicle and post", _linked),
+    Rule("sdp_no_answer", "link", ISO_15118_2_TRANSPORT, "discovery that nobody answers", _no_discovery),
+    Rule("sdp_security", "link", ISO_15118_2_TRANSPORT, "security asked and not given, and no connection",
+         only(_security, "fault")),
+    Rule("sdp_security_taken", "link", ISO_15118_2_TRANSPORT, "other security than asked, and taken",
+         only(_security, "note")),
+    Rule("tcp_refused", "link", ISO_15118_2_TRANSPORT, "a connection refused, unanswered or without a message", _refused),
+    Rule("tcp_never_opened", "link", ISO_15118_2_TRANSPORT, "a post that answers and a vehicle that never connects",
+         _no_connection),
+)  # fmt: skip

@@ -1,0 +1,138 @@
+"""Silence: a request without an answer, an answer without the next request, answers that come late."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.findings import Fact, Rule
+from gladwire.core.lanes.frames.folding import UNDECODED
+from gladwire.core.lanes.frames.record import ConversationRecord, Talk
+from gladwire.core.lanes.frames.rules.link import talks_of
+from gladwire.core.standards.source import ISO_15118_2_TIMERS
+from gladwire.core.standards.v2g_timers import SETUP_S, answer_max_s, sequence_max_s, timer_source
+from gladwire.core.words import seconds
+
+_SETTLED_S = 1.0
+_SEALS = ("SessionStop",)
+
+
+def _answerless(record: ConversationRecord) -> Iterator[Fact]:
+    """The post went silent: a request, and nothing for longer than the vehicle waits."""
+    for talk in talks_of(record):
+        for index, turn in enumerate(talk.turns):
+            if turn.answered or turn.request is None:
+                continue
+            asked = turn.last_request or turn.request
+            later = talk.turns[index + 1].start_s if index + 1 < len(talk.turns) else None
+            limit = answer_max_s(talk.protocol, turn.stem)
+            until = later if later is not None else _watched_until(record, talk, asked.time_s)
+            waited = until - asked.time_s
+            if waited < limit or turn.after_hole or (later is not None and talk.turns[index + 1].after_hole):
+                continue
+            before = talk.turns[index - 1].stem if index else ""
+            times = f", asked {turn.count} times," if turn.count > 1 else ""
+            after = f" after {before}" if before and before != turn.stem else ""
+            text = (
+                f"The post went silent: {turn.stem}Req at {asked.time_s:.2f} s{times} got no answer in "
+                f"{seconds(waited)}{after}."
+            )
+            yield Fact(
+                "fault",
+                text,
+                asked.time_s,
+                until,
+                f"no answer in {seconds(waited)}",
+                f"within {limit:g} s",
+                stage=turn.stage,
+                source=timer_source(talk.protocol),
+            )
+
+
+def _watched_until(record: ConversationRecord, talk: Talk, asked_s: float) -> float:
+    """How long the capture shows that no answer came: to the end of the connection, or of the capture."""
+    closed = min((c.time_s for c in talk.closings if c.time_s > asked_s), default=record.end_s)
+    return min(closed, record.end_s)
+
+
+def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
+    """The vehicle went silent: an answer given, and no next request although the session was not over."""
+    for talk in talks_of(record):
+        last = talk.turns[-1]
+        if not last.answered or last.stem in (*_SEALS, UNDECODED) or last.failed:
+            continue
+        answer = last.last_answer or last.answer
+        if answer is None:
+            continue
+        until = _watched_until(record, talk, answer.time_s)
+        waited = until - answer.time_s
+        if talk.closings and min(talk.closings, key=lambda c: c.time_s).by == "ev":
+            continue  # the vehicle closed: told as an ending
+        limit = sequence_max_s(talk.protocol, last.stem)
+        if waited < min(limit, 5.0):
+            continue
+        whole = f", and the post waited out its {limit:g} s" if waited >= limit - 0.1 else ""
+        text = (
+            f"The vehicle went silent after {last.stem}Res at {answer.time_s:.2f} s: no next request in "
+            f"{seconds(waited)}{whole}."
+        )
+        yield Fact(
+            "fault",
+            text,
+            answer.time_s,
+            until,
+            f"silent for {seconds(waited)}",
+            f"the next request within {limit:g} s",
+            stage=last.stage,
+            source=timer_source(talk.protocol),
+        )
+
+
+def _late(record: ConversationRecord) -> Iterator[Fact]:
+    for talk in talks_of(record):
+        slow = [t for t in talk.turns if t.late and t.worst_s is not None]
+        by_stem: dict[str, list[float]] = {}
+        for turn in slow:
+            by_stem.setdefault(turn.stem, []).append(turn.worst_s or 0.0)
+        for stem, waits in by_stem.items():
+            turns = [t for t in slow if t.stem == stem]
+            worst = max(turns, key=lambda t: t.worst_s or 0.0)
+            late, count = sum(t.late for t in turns), sum(t.count for t in talk.turns if t.stem == stem)
+            limit = answer_max_s(talk.protocol, stem)
+            text = (
+                f"{late} of {count} answers to {stem}Req came after the vehicle's {limit:g} s, the slowest after "
+                f"{seconds(max(waits))}."
+            )
+            at = worst.worst_at_s or worst.start_s
+            yield Fact(
+                "suspect",
+                text,
+                at,
+                at + max(waits),
+                seconds(max(waits)),
+                f"within {limit:g} s",
+                stage=worst.stage,
+                source=timer_source(talk.protocol),
+            )
+
+
+def _slow_setup(record: ConversationRecord) -> Iterator[Fact]:
+    """From the link to a session: the vehicle's set-up timer."""
+    for talk in talks_of(record):
+        begun = [d.time_s for d in record.sdp if d.request and d.time_s <= talk.start_s]
+        earlier = [t.end_s for t in record.talks if t.end_s < talk.start_s]
+        begun = [at for at in begun if not earlier or at > max(earlier)]
+        setup = next((t for t in talk.of("SessionSetup") if t.answer and not t.failed), None)
+        if begun and setup and setup.end_s - begun[0] > SETUP_S:
+            took = setup.end_s - begun[0]
+            text = f"Setting up took {seconds(took)}, from the first discovery to SessionSetupRes."
+            yield Fact("suspect", text, begun[0], setup.end_s, seconds(took), f"within {SETUP_S:g} s", stage="link")
+
+
+RULES: tuple[Rule[ConversationRecord], ...] = (
+    Rule(
+        "post_silent", "hold", ISO_15118_2_TIMERS, "a request without an answer: who, how long, after what", _answerless
+    ),
+    Rule("vehicle_silent", "hold", ISO_15118_2_TIMERS, "a vehicle that asks nothing more", _vehicle_silent),
+    Rule("setup_slow", "link", ISO_15118_2_TIMERS, "a set-up longer than the vehicle's timer", _slow_setup),
+    Rule("answers_late", "hold", ISO_15118_2_TIMERS, "answers later than the vehicle's timer", _late),
+)

@@ -1,0 +1,181 @@
+"""The lock: pulses of the actuator's current, the position's answer, and what became of each attempt."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from typing import Literal, NamedTuple
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from gladwire.core.signal.blocks import over_blocks
+from gladwire.core.signal.robust import median, quantile
+from gladwire.core.signal.waveform import Floats, Waveform
+
+_BLOCK_S = 1e-3
+# A pulse stands clear of the idle current by this share of the largest, and lasts at least this long.
+_PULSE_SHARE, _RUN_SHARE = 0.2, 0.01
+_PULSE_MIN_S = 8e-3
+_PULSE_GAP_S = 15e-3
+# Pulses of one direction that follow within this time are retries of one attempt.
+_RETRY_S = 3.0
+# The position may answer this much after the pulse.
+_ANSWER_S = 0.3
+_POSITION_SWING = 0.3
+
+LockResult = Literal["engaged", "obstructed", "released", "no_feedback", "none"]
+
+
+class LockAttempt(BaseModel):
+    """One attempt to lock or release. Times in seconds of the file, currents in the channel's unit.
+
+    plateau: median current late in the longest pulse (a stall stands higher than a run). positioned: a position lane
+    was there to answer. to_lock: driven the way of the first pulse of the recording, which is taken for locking.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    start_s: float
+    end_s: float
+    pulses: int
+    longest_s: float
+    plateau: float
+    positioned: bool
+    position_changed: bool
+    result: LockResult
+    to_lock: bool = True
+
+
+class LockRecord(BaseModel):
+    """All attempts of a recording. current_channel: "" where only the position was captured; moves: its changes."""
+
+    model_config = ConfigDict(frozen=True)
+
+    current_channel: str
+    position_channel: str
+    start_s: float
+    end_s: float
+    attempts: tuple[LockAttempt, ...]
+    moves: tuple[float, ...] = ()
+
+
+class _Pulse(NamedTuple):
+    start_s: float
+    end_s: float
+    sign: int
+    plateau: float
+
+
+def measure_lock(current: Waveform | None, position: Waveform | None) -> LockRecord:
+    """Attempts of a lock from its actuator current, with its position where that was captured.
+
+    Position alone tells when the pin moved, not what drove it. Raises ValueError where neither was captured.
+    """
+    seen = current if current is not None else position
+    if seen is None:
+        raise ValueError("a lock is measured from its current or its position")
+    pulses = _pulses(current) if current is not None else []
+    changes = _changes(position) if position is not None else []
+    attempts: list[LockAttempt] = []
+    for group in _grouped(pulses):
+        attempts.append(_attempt(group, changes, position is not None, pulses[0].sign))
+    return LockRecord(
+        current_channel=current.name if current is not None else "",
+        position_channel=position.name if position is not None else "",
+        start_s=seen.start_s,
+        end_s=seen.end_s,
+        attempts=tuple(attempts),
+        moves=tuple(changes),
+    )
+
+
+def _levels(wave: Waveform) -> tuple[Floats, float]:
+    """(mean of every block, block length in seconds); missing samples count as the idle level."""
+    values, size = over_blocks(wave, _BLOCK_S, lambda rows: np.nan_to_num(rows).mean(axis=1))
+    return values, size / wave.rate_hz
+
+
+def _pulses(wave: Waveform) -> list[_Pulse]:
+    levels, block_s = _levels(wave)
+    off = levels - median(levels)
+    largest = quantile(np.abs(off), 0.9999)
+    noise = 1.4826 * median(np.abs(off))
+    if largest < 6 * noise or largest == 0.0:
+        return []
+    # A motor that runs free draws little between its inrush and its stall: the pulse lasts until the current is gone.
+    size = np.abs(off)
+    on = size > max(_RUN_SHARE * largest, 4 * noise)
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], on, [False]])))
+    spans = _closed([(int(a), int(b)) for a, b in edges.reshape(-1, 2)], int(_PULSE_GAP_S / block_s))
+    found = []
+    for first, end in spans:
+        clear = int(np.count_nonzero(size[first:end] > _PULSE_SHARE * largest))
+        if clear * block_s < _PULSE_MIN_S:
+            continue
+        part = off[first:end]
+        late = part[len(part) // 2 : max(len(part) // 2 + 1, len(part) - 1)]
+        sign = 1 if float(np.sum(part)) > 0 else -1
+        start_s = wave.start_s + first * block_s
+        found.append(_Pulse(start_s, wave.start_s + end * block_s, sign, abs(median(late))))
+    return found
+
+
+def _closed(spans: Sequence[tuple[int, int]], gap: int) -> list[tuple[int, int]]:
+    """Spans with gaps of up to `gap` blocks closed: a commutating motor is no second pulse."""
+    closed: list[tuple[int, int]] = []
+    for first, end in spans:
+        if closed and first - closed[-1][1] <= gap:
+            closed[-1] = (closed[-1][0], end)
+        else:
+            closed.append((first, end))
+    return closed
+
+
+def _changes(wave: Waveform) -> list[float]:
+    """Moments at which the position goes from one of its two levels to the other."""
+    levels, block_s = _levels(wave)
+    low, high = quantile(levels, 0.002), quantile(levels, 0.998)
+    noise = 1.4826 * median(np.abs(np.diff(levels)))
+    if high - low < max(_POSITION_SWING, 8 * noise):
+        return []
+    above = levels > (low + high) / 2
+    where = np.flatnonzero(above[1:] != above[:-1]) + 1
+    # A switch that bounces changes once.
+    kept = [int(w) for i, w in enumerate(where) if i == 0 or (w - where[i - 1]) * block_s > 0.02]
+    return [wave.start_s + k * block_s for k in kept]
+
+
+def _grouped(pulses: Sequence[_Pulse]) -> list[list[_Pulse]]:
+    groups: list[list[_Pulse]] = [[pulses[0]]] if pulses else []
+    for before, after in itertools.pairwise(pulses):
+        if after.sign == before.sign and after.start_s - before.end_s < _RETRY_S:
+            groups[-1].append(after)
+        else:
+            groups.append([after])
+    return groups
+
+
+def _attempt(group: Sequence[_Pulse], changes: Sequence[float], positioned: bool, locking: int) -> LockAttempt:
+    start_s, end_s = group[0].start_s, group[-1].end_s
+    changed = sum(start_s - 0.02 <= at <= end_s + _ANSWER_S for at in changes) % 2 == 1
+    to_lock = group[0].sign == locking
+    result: LockResult
+    if changed or (not positioned and len(group) == 1):
+        result = "engaged" if to_lock else "released"
+    elif len(group) > 1:
+        result = "obstructed"
+    else:
+        result = "no_feedback"
+    longest = max(group, key=lambda p: p.end_s - p.start_s)
+    return LockAttempt(
+        start_s=start_s,
+        end_s=end_s,
+        pulses=len(group),
+        longest_s=longest.end_s - longest.start_s,
+        plateau=round(longest.plateau, 4),
+        positioned=positioned,
+        position_changed=changed,
+        result=result,
+        to_lock=to_lock,
+    )

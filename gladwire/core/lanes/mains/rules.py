@@ -1,0 +1,267 @@
+"""Findings about mains against the pilot: contactor, current, offer."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.lanes.mains.measure import MainsRecord, Span
+from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.standards import pilot_duty
+from gladwire.core.standards.pilot_timing import (
+    FOLLOW_OFFER_MAX_S,
+    SEQUENCES_SOURCE,
+    SWITCH_OFF_MAX_S,
+    SWITCH_ON_MAX_S,
+)
+from gladwire.core.standards.source import PRACTICE
+from gladwire.core.standards.supply import DIP_SHARE, DIP_SOURCE
+from gladwire.core.words import amps, seconds
+
+# Envelopes are known to within this.
+_SLACK_S = 0.03
+# A vehicle that has voltage and draws nothing for this long does not start by itself.
+_PATIENCE_S = 10.0
+# Longer than any contactor takes to open.
+_IDLE_MIN_S = 0.8
+_OVER_SHARE, _OVER_A = 1.05, 0.5
+# A dip this short a time before current or voltage go belongs to their going.
+_DIP_BEFORE_S = 2.0
+# A level that lasts this long is a level, not a ramp; under this share of another it is less.
+_STAYS_S, _LESS_SHARE = 2.0, 0.8
+
+
+class Ac(NamedTuple):
+    """A pilot, where one was captured, and the mains beside it."""
+
+    pilot: PilotRecord | None
+    mains: MainsRecord
+
+    @property
+    def segments(self) -> tuple[Segment, ...]:
+        return self.pilot.segments if self.pilot else ()
+
+
+class Ask(NamedTuple):
+    """A stretch of asking (C or D, contact bounces included) and what followed it ("" at the capture's end)."""
+
+    start_s: float
+    end_s: float
+    then: str
+
+
+def asks_of(segments: Sequence[Segment]) -> list[Ask]:
+    """Stretches in which the vehicle asks, in order."""
+    found: list[Ask] = []
+    for s in segments:
+        if s.state in ("C", "D"):
+            if found and s.start_s - found[-1].end_s < 0.05:
+                found[-1] = Ask(found[-1].start_s, s.end_s, "")
+            else:
+                found.append(Ask(s.start_s, s.end_s, ""))
+        elif found and not found[-1].then and s.duration_s >= 0.05:
+            found[-1] = found[-1]._replace(then=s.state)
+    return found
+
+
+def _first_during(spans: tuple[Span, ...], ask: Ask) -> Span | None:
+    return next((s for s in spans if s.end_s > ask.start_s and s.start_s < ask.end_s), None)
+
+
+def _switched_on(ac: Ac) -> Iterator[Fact]:
+    for ask in asks_of(ac.segments):
+        span = _first_during(ac.mains.volts, ask)
+        if span is None or span.start_s < ask.start_s - _SLACK_S:
+            continue
+        after = span.start_s - ask.start_s
+        text = f"Mains is on {seconds(max(after, 0.0))} after the vehicle asks: {span.rms:.0f} V on {_phases(span)}."
+        late = after > SWITCH_ON_MAX_S + _SLACK_S
+        yield Fact(
+            "suspect" if late else "normal", text, span.start_s, span.end_s, seconds(max(after, 0.0)), "within 3 s"
+        )
+
+
+def _not_switched_on(ac: Ac) -> Iterator[Fact]:
+    if not ac.mains.has_volts:
+        return
+    for ask in asks_of(ac.segments):
+        if ask.end_s - ask.start_s > SWITCH_ON_MAX_S and _first_during(ac.mains.volts, ask) is None:
+            asked = seconds(ask.end_s - ask.start_s)
+            text = f"The vehicle asks for {asked} and no mains appears behind the contactor."
+            yield Fact("fault", text, ask.start_s, ask.end_s, "0 V", "mains within 3 s")
+
+
+def _on_without_request(ac: Ac) -> Iterator[Fact]:
+    for span in ac.mains.volts:
+        idle = [s for s in ac.segments if s.state in ("A", "B") and _overlap(s, span) > SWITCH_OFF_MAX_S]
+        if sum(_overlap(s, span) for s in idle) > _IDLE_MIN_S:
+            first = max(idle[0].start_s, span.start_s)
+            state = idle[0].state
+            text = (
+                f"Mains is on from {first:.2f} s while the pilot is in {state}: a welded contactor, or it was bridged."
+            )
+            yield Fact(
+                "fault", text, first, span.end_s, f"{span.rms:.0f} V in {idle[0].state}", "no mains without C or D"
+            )
+
+
+def _switched_off_late(ac: Ac) -> Iterator[Fact]:
+    for ask in asks_of(ac.segments):
+        span = next((s for s in ac.mains.volts if s.start_s < ask.end_s < s.end_s), None)
+        after = span.end_s - ask.end_s if span else 0.0
+        if span and ask.then and SWITCH_OFF_MAX_S + _SLACK_S < after < 1.0:
+            text = f"Mains stays on for {seconds(after)} after the vehicle lets go of its request."
+            yield Fact("suspect", text, ask.end_s, span.end_s, seconds(after), "off within 100 ms")
+
+
+def _draws(ac: Ac) -> Iterator[Fact]:
+    asks = asks_of(ac.segments)
+    spans = [_first_during(ac.mains.amps, ask) for ask in asks] if ac.pilot else ac.mains.amps
+    for span in spans:
+        if span:
+            much = f"{amps(span.rms)} on {_phases(span)}, for {seconds(span.duration_s)}"
+            text = f"Current flows from {span.start_s:.2f} s: {much}."
+            yield Fact("normal", text, span.start_s, span.end_s, amps(span.rms), "up to the offer")
+
+
+def _some_phases(ac: Ac) -> Iterator[Fact]:
+    for span in ac.mains.amps:
+        live = next((v for v in ac.mains.volts if v.start_s < span.end_s and v.end_s > span.start_s), None)
+        if live and 0 < span.phases < live.phases:
+            text = (
+                f"Voltage stands on {_phases(live)} and current flows on {_phases(span)} ({', '.join(span.carried_by)}): "
+                "an on-board charger with fewer phases, or a phase lost behind the contactor."
+            )
+            yield Fact("note", text, span.start_s, span.end_s, _phases(span), _phases(live))
+
+
+def _dipped(ac: Ac) -> Iterator[Fact]:
+    for dip in ac.mains.dips:
+        ends = [s.end_s for s in (*ac.mains.amps, *ac.mains.volts)]
+        before = any(-0.1 < end - dip.end_s < _DIP_BEFORE_S for end in ends)
+        severity: Severity = "suspect" if before else "note"
+        what = "just before the session goes" if before else "and the session holds"
+        text = f"Mains dips to {dip.rms:.0f} V for {seconds(dip.duration_s)} at {dip.start_s:.2f} s, {what}."
+        yield Fact(severity, text, dip.start_s, dip.end_s, f"{dip.rms:.0f} V", f"over {100 * DIP_SHARE:.0f} % of usual")
+
+
+def _followed(ac: Ac) -> Iterator[Fact]:
+    """Where the offer falls below what flows: how long the current takes to come under it."""
+    for before, after in itertools.pairwise(ac.segments):
+        old, new = before.advertised_current_a, after.advertised_current_a
+        if not old or not new or new >= old or after.state not in ("C", "D"):
+            continue
+        at = after.start_s
+        flowing = next((x for x in ac.mains.levels if x.start_s <= at < x.end_s), None)
+        limit = _most_offered(after) * _OVER_SHARE + _OVER_A
+        obeyed = next((x for x in ac.mains.levels if at <= x.start_s and x.rms <= limit), None)
+        if flowing and flowing.rms > limit and obeyed and obeyed.start_s - at <= FOLLOW_OFFER_MAX_S:
+            took = seconds(obeyed.start_s - at)
+            text = f"The offer falls to {amps(new)} at {at:.2f} s and the current follows within {took}."
+            yield Fact("normal", text, at, obeyed.start_s, took, "within 5 s")
+
+
+def _reduced(ac: Ac) -> Iterator[Fact]:
+    """A lower level while the same offer stands, unless the vehicle is only ramping down to its end."""
+    for before, after in itertools.pairwise(ac.mains.levels):
+        at = after.start_s
+        segment = next((s for s in ac.segments if s.start_s <= at - FOLLOW_OFFER_MAX_S and at < s.end_s), None)
+        gone = after.start_s - before.end_s > 0.5
+        if segment is None or gone or segment.state not in ("C", "D") or after.duration_s < _STAYS_S:
+            continue
+        if after.rms < _LESS_SHARE * before.rms and before.duration_s >= _STAYS_S:
+            offered = f"{amps(segment.advertised_current_a)} still offered" if segment.advertised_current_a else ""
+            text = f"The vehicle draws {amps(after.rms)} from {at:.2f} s on, {amps(before.rms)} before; {offered}."
+            yield Fact("suspect", text, at, after.end_s, amps(after.rms), amps(before.rms))
+
+
+def _below_offer(ac: Ac) -> Iterator[Fact]:
+    """Steadily less than is offered: usually the size of the on-board charger."""
+    for s in ac.segments:
+        offered = s.advertised_current_a
+        if s.state not in ("C", "D") or not offered:
+            continue
+        levels = [x for x in ac.mains.levels if min(s.end_s, x.end_s) - max(s.start_s, x.start_s) > _STAYS_S]
+        most = max((x.rms for x in levels), default=offered)
+        if most < _LESS_SHARE * offered:
+            text = f"{amps(offered)} is offered and {amps(most)} is the most that is drawn: the vehicle sets the limit."
+            yield Fact("note", text, s.start_s, s.end_s, amps(most), f"up to {amps(offered)}")
+            return
+
+
+def _no_current(ac: Ac) -> Iterator[Fact]:
+    if not ac.mains.has_amps:
+        return
+    for ask in asks_of(ac.segments):
+        volts = _first_during(ac.mains.volts, ask)
+        waited = ask.end_s - max(ask.start_s, volts.start_s) if volts else 0.0
+        if volts and waited > _PATIENCE_S and _first_during(ac.mains.amps, ask) is None:
+            text = f"Mains is on for {seconds(waited)} and no current flows: the vehicle's charger does not start."
+            yield Fact("fault", text, volts.start_s, ask.end_s, "0 A", "current up to the offer")
+
+
+def _over_offer(ac: Ac) -> Iterator[Fact]:
+    for s in ac.segments:
+        if not s.oscillating or not s.advertised_current_a or s.state not in ("C", "D"):
+            continue
+        limit = _most_offered(s) * _OVER_SHARE + _OVER_A
+        for level in ac.mains.levels:
+            start, end = max(s.start_s, level.start_s), min(s.end_s, level.end_s)
+            # What is left of a higher offer may flow on until the vehicle has had its time to follow.
+            late = end - max(start, s.start_s + FOLLOW_OFFER_MAX_S)
+            if level.rms > limit and late > 0.2:
+                offered = amps(s.advertised_current_a)
+                text = f"The vehicle draws {amps(level.rms)} while {offered} is offered, beyond the 5 s to follow."
+                yield Fact("fault", text, start, end, amps(level.rms), f"up to {offered}")
+
+
+def _most_offered(s: Segment) -> float:
+    """The current offered at the upper end of what the sampling leaves open about the duty."""
+    duty = min((s.duty_percent or 0.0) + (s.duty_doubt_percent or 0.0), 96.0)
+    return max(s.advertised_current_a or 0.0, pilot_duty.offer(duty).current_a or 0.0)
+
+
+def _lost(ac: Ac) -> Iterator[Fact]:
+    for ask in asks_of(ac.segments):
+        flowing = [s for s in ac.mains.amps if s.end_s > ask.start_s and s.start_s < ask.end_s]
+        last = flowing[-1] if flowing else None
+        if last is None or last.end_s > ask.end_s - 0.25:
+            if last and ask.then in ("E", "F"):
+                gone = f"Current and pilot go together at {ask.end_s:.2f} s, the pilot to {ask.then}"
+                text = f"{gone}: the shape of an earth-fault trip or of a post that stops."
+                yield Fact("fault", text, ask.end_s, ask.end_s, f"pilot to {ask.then}", "C to B first")
+            continue
+        dead = ac.mains.has_volts and all(v.end_s < last.end_s + 0.1 or v.start_s > last.end_s for v in ac.mains.volts)
+        what = (
+            "mains goes with it: the contactor opened or the supply failed" if dead else "the vehicle stopped drawing"
+        )
+        if dead or ask.end_s - last.end_s > _PATIENCE_S:
+            text = f"Current ends at {last.end_s:.2f} s while the vehicle still asks; {what}."
+            yield Fact("fault" if dead else "note", text, last.end_s, ask.end_s, "0 A", "current while asking")
+
+
+def _overlap(s: Segment, span: Span) -> float:
+    return min(s.end_s, span.end_s) - max(s.start_s, span.start_s)
+
+
+def _phases(span: Span) -> str:
+    return f"{span.phases} phase" + "s" * (span.phases != 1)
+
+
+RULES: tuple[Rule[Ac], ...] = (
+    Rule("mains_on", "energise", SEQUENCES_SOURCE, "when the contactor closes", _switched_on),
+    Rule("mains_missing", "energise", SEQUENCES_SOURCE, "asked and never switched on", _not_switched_on),
+    Rule("mains_without_request", "energise", SEQUENCES_SOURCE, "on although nobody asks", _on_without_request),
+    Rule("mains_off_late", "end", SEQUENCES_SOURCE, "slow to switch off", _switched_off_late),
+    Rule("current_flows", "draw", PRACTICE, "what the vehicle draws", _draws),
+    Rule("phases_unused", "draw", PRACTICE, "phases that carry no current", _some_phases),
+    Rule("offer_followed", "draw", SEQUENCES_SOURCE, "a lower offer obeyed", _followed),
+    Rule("current_reduced", "hold", PRACTICE, "less drawn while as much is offered", _reduced),
+    Rule("draws_below_offer", "draw", PRACTICE, "steadily less than is offered", _below_offer),
+    Rule("mains_dip", "hold", DIP_SOURCE, "a dip of the supply", _dipped),
+    Rule("current_missing", "draw", PRACTICE, "mains and no current", _no_current),
+    Rule("current_over_offer", "draw", SEQUENCES_SOURCE, "more than is offered", _over_offer),
+    Rule("current_lost", "hold", PRACTICE, "current that ends while asked for", _lost),
+)

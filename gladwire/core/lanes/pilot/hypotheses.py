@@ -1,0 +1,272 @@
+"""How a capture is to be read: probe factor, polarity, zero, coupling, range. Guesses are said aloud.
+
+A hypothesis is scored by how many windows of the record show levels a pilot can have. The capture as recorded wins
+unless another reading explains clearly more, and a fault a vehicle or post can have is never corrected away.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gladwire.core.lanes.pilot.interpretation import Mistake, Reading
+from gladwire.core.lanes.pilot.levels import Glance
+from gladwire.core.settled import Settled
+from gladwire.core.signal.waveform import Floats
+from gladwire.core.standards.pilot_levels import BY_LETTER, classify
+
+_CONNECTED = np.array([BY_LETTER[letter].nominal_v for letter in "ABCD"])
+_STEADY = np.array([state.nominal_v for state in BY_LETTER.values()])
+_LOW_V = BY_LETTER["F"].nominal_v
+_NEAR_V = 1.15
+# Small penalties: of two readings that explain equally much, the plainer wins.
+_FACTORS = {1.0: 0.0, 10.0: 0.06, 0.1: 0.12, 100.0: 0.12, 0.001: 0.14, 1000.0: 0.16, 0.01: 0.16}
+# Differential probes divide by these.
+_FACTORS |= {20.0: 0.17, 50.0: 0.17, 200.0: 0.18, 500.0: 0.18}
+_POLARITY_PENALTY = 0.08
+_OFFSET_PENALTY = 0.1
+# Source, resistors and hum together move a level by this much without any offset.
+_LEVEL_SCATTER_V = 0.7
+_CLUSTER_GAP_V = 0.9
+_CLEARLY_BETTER = 0.2
+# What a factor would make of the channel's own noise: beyond this it is blown-up nothing, not a pilot.
+_NOISE_MAX_V = 0.8
+_OFFSET_MIN_V = 0.4
+_OFFSET_MAX_V = 2.5
+_SINKS_BELOW_V = 1.5
+_SCATTER_MAX_V = 1.0
+# Levels this far off are read through the offset; smaller ones only where a level leaves its band.
+_OFFSET_APPLIED_V = 0.8
+
+
+def recognised(seen: Glance, scale: float, offset_v: float = 0.0) -> Floats:
+    """Per window 1 where the levels, read with this (signed) scale, are a pilot's; 0 where not. Shape (k,).
+
+    0 V is worth half, and nothing where a factor was applied: a dead wire looks the same under every reading.
+    """
+    first, second = seen.high * scale + offset_v, seen.low * scale + offset_v
+    high, low = np.maximum(first, second), np.minimum(first, second)
+    on_level = _distance(high, _CONNECTED) < _NEAR_V
+    # A shorted diode mirrors the high side: no healthy pilot, but a pilot.
+    mirrored = on_level & (np.abs(low + high) < 0.1 * high)
+    swinging = np.where(on_level & (np.abs(low - _LOW_V) < _NEAR_V), 1.0, np.where(mirrored, 0.7, 0.0))
+    steady = (_distance(high, _STEADY) < _NEAR_V).astype(np.float64)
+    at_zero = (high > BY_LETTER["E"].accept.low_v - 0.15) & (high < BY_LETTER["E"].accept.high_v)
+    steady[at_zero] = 0.5 if scale == 1.0 else 0.0
+    return np.where(seen.swings, swinging, steady)
+
+
+def read_levels(seen: Glance, unit: str, settled: Settled | None = None) -> Reading:
+    """Choose the reading of a channel. unit "V" is taken at its word unless the levels clearly deny it."""
+    settled = settled or Settled()
+    chosen = _best(seen, unit, settled)
+    chosen = _with_offset(seen, chosen, settled)
+    chosen = _with_coupling(seen, chosen)
+    chosen = chosen.model_copy(update={"erratic_share": _mean(_is_erratic(seen, chosen.scale))})
+    return _with_range(seen, chosen)
+
+
+def _is_erratic(seen: Glance, scale: float) -> Floats:
+    """1 for each window whose samples scatter beyond what noise on a pilot's level does, else 0."""
+    return np.asarray(seen.scatter * abs(scale) > _SCATTER_MAX_V, dtype=np.float64)
+
+
+def _best(seen: Glance, unit: str, settled: Settled) -> Reading:
+    factors = _FACTORS if settled.scale is None else {settled.scale: 0.0}
+    if unit != "V" and settled.scale is None:
+        factors = {**factors, **_free_factors(seen)}
+    signs = ((False, 0.0), (True, _POLARITY_PENALTY)) if settled.inverted is None else ((settled.inverted, 0.0),)
+    scored = []
+    for factor, penalty in factors.items():
+        for inverted, turn_penalty in signs:
+            blown_up = abs(factor) * seen.noise > _NOISE_MAX_V
+            if blown_up and factor != 1.0 and settled.scale is None:
+                continue
+            share = _share(seen, -factor if inverted else factor, settled.offset_v)
+            scored.append((share - penalty - turn_penalty, share, factor, inverted))
+    best = max(scored)
+    plain = next((s for s in scored if s[2] == 1.0 and not s[3]), scored[0])
+    # Held against the levels just as they stand in the file: a shifted zero is a guess like the others.
+    if best[0] < _mean(recognised(seen, plain[2], settled.offset_v or 0.0)) + _CLEARLY_BETTER:
+        best = plain
+    _, share, scale, inverted = best
+    guessed: list[Mistake] = []
+    why: list[str] = []
+    if settled.scale is None and scale != 1.0:
+        guessed.append("scale")
+        why.append(_scale_sentence(seen, scale, share, unit))
+    if settled.inverted is None and inverted:
+        guessed.append("polarity")
+        why.append(_polarity_sentence(seen, scale))
+    by_person = any(v is not None for v in (settled.scale, settled.inverted, settled.offset_v))
+    return Reading(
+        scale=scale,
+        inverted=inverted,
+        guessed=tuple(guessed),
+        why=tuple(why),
+        recognised_share=share,
+        settled_by_person=by_person,
+    )
+
+
+def _share(seen: Glance, scale: float, offset_v: float | None) -> float:
+    """How much a reading explains, with the zero settled by a person or, a little less likely, off by a common shift."""
+    if offset_v is not None:
+        return _mean(recognised(seen, scale, offset_v))
+    as_is = _mean(recognised(seen, scale))
+    shift = common_shift(seen, scale)
+    if abs(shift) < _OFFSET_MIN_V:
+        return as_is
+    return max(as_is, _mean(recognised(seen, scale, -shift)) - _OFFSET_PENALTY * (1 + abs(shift)))
+
+
+def _free_factors(seen: Glance) -> dict[float, float]:
+    """Where the file has no volts at all, the constant low side gives the scale."""
+    if not seen.swings.any():
+        return {}
+    low, high = np.median(seen.low[seen.swings]), np.median(seen.high[seen.swings])
+    return {float(f"{12.0 / abs(level):.4g}"): 0.0 for level in (low, high) if abs(level) > 1e-9}
+
+
+def _with_offset(seen: Glance, reading: Reading, settled: Settled) -> Reading:
+    if settled.offset_v is not None:
+        return reading.model_copy(update={"offset_v": settled.offset_v})
+    shift = common_shift(seen, reading.correction.scale)
+    if abs(shift) < _OFFSET_MIN_V:
+        return reading
+    sentence = (
+        f"Every level, the low side included, sits {shift:+.2f} V from where a pilot has it. A series resistance or a "
+        "diode cannot do that; the zero of the probe or the channel can."
+    )
+    if abs(shift) < _OFFSET_APPLIED_V and not _leaves_band(seen, reading.correction.scale):
+        return reading.model_copy(update={"offset_seen_v": shift, "why": (*reading.why, sentence)})
+    share = _mean(recognised(seen, reading.correction.scale, -shift))
+    return reading.model_copy(
+        update={
+            "offset_v": -shift,
+            "offset_seen_v": shift,
+            "guessed": (*reading.guessed, "offset"),
+            "why": (*reading.why, f"{sentence} Read with {-shift:+.2f} V added."),
+            "recognised_share": share,
+        }
+    )
+
+
+def _leaves_band(seen: Glance, scale: float) -> bool:
+    """Whether any level, as it stands, is inside no state's accept band."""
+    high = np.maximum(seen.high * scale, seen.low * scale)
+    return any(classify(level) == "unknown" for level, _ in _clusters(high, seen.swings))
+
+
+def common_shift(seen: Glance, scale: float) -> float:
+    """Volts by which all levels are off together, 0 where they are not or where too few differ to tell.
+
+    Needs an oscillating stretch, because only its low side is free of what hangs on the wire.
+    """
+    if not seen.swings.any():
+        return 0.0
+    first, second = seen.high * scale, seen.low * scale
+    high, low = np.maximum(first, second), np.minimum(first, second)
+    shift = float(np.median(low[seen.swings])) - _LOW_V
+    if abs(shift) > _OFFSET_MAX_V:
+        return 0.0
+    as_is, left = [], []
+    for level, swings in _clusters(high, seen.swings):
+        known = _CONNECTED if swings else _STEADY
+        as_is.append(float(np.min(np.abs(known - level))))
+        off = level - shift - known
+        # A series resistance lifts a level further than tolerances lower it.
+        left.append(float(np.min(np.where(off > 0, 0.75 * off, -off))))
+    fits = max(left) < _LEVEL_SCATTER_V
+    return shift if fits and sum(as_is) > sum(left) + 0.2 * len(left) else 0.0
+
+
+def _clusters(high: Floats, swings: NDArray[np.bool_]) -> list[tuple[float, bool]]:
+    """(median level, whether it swings) of every group of windows; within a group hum averages out."""
+    found = []
+    for kind in (True, False):
+        levels = np.sort(high[swings == kind])
+        if len(levels):
+            parts = np.split(levels, np.flatnonzero(np.diff(levels) > _CLUSTER_GAP_V) + 1)
+            found += [(float(np.median(part)), kind) for part in parts if len(part) > 0.03 * len(high)]
+    return found
+
+
+def _with_coupling(seen: Glance, reading: Reading) -> Reading:
+    """AC coupling: whatever the duty, the mean of an oscillating window is zero."""
+    if not seen.swings.any():
+        return reading
+    scale = reading.correction.scale
+    high, low = seen.high[seen.swings] * scale, seen.low[seen.swings] * scale
+    high, low = np.maximum(high, low), np.minimum(high, low)
+    up_share = seen.duty[seen.swings] if scale > 0 else 1 - seen.duty[seen.swings]
+    mean = up_share * high + (1 - up_share) * low
+    centred = float(np.mean(np.abs(mean) < 0.06 * (high - low))) > 0.8
+    has_low = abs(float(np.median(low)) + reading.offset_v - _LOW_V) < _NEAR_V
+    steady = np.abs(seen.high[~seen.swings] * scale)
+    # A coupled channel lets every steady level sink to nought.
+    holds = len(steady) > 0 and float(np.quantile(steady, 0.75)) > _SINKS_BELOW_V
+    if not centred or has_low or holds:
+        return reading
+    sentence = (
+        "Over each cycle the signal averages to zero whatever its duty: the channel was AC coupled, so absolute levels "
+        "are lost. States are told from the swing alone, taking the low side for -12 V, and steady stretches not at "
+        "all; duty and frequency are sound. Record again with DC coupling."
+    )
+    return reading.model_copy(
+        update={
+            "offset_v": 0.0,
+            "offset_seen_v": 0.0,
+            "levels_trusted": False,
+            "guessed": (*(g for g in reading.guessed if g != "offset"), "ac_coupled"),
+            "why": (*reading.why, sentence),
+        }
+    )
+
+
+def _with_range(seen: Glance, reading: Reading) -> Reading:
+    guessed, why = list(reading.guessed), list(reading.why)
+    limits: dict[str, float | None] = {"clip_high_v": None, "clip_low_v": None}
+    clipped = [("largest", seen.top)] * seen.clipped_high + [("smallest", seen.bottom)] * seen.clipped_low
+    for side, raw in clipped:
+        upper = (side == "largest") != (reading.correction.scale < 0)
+        limits["clip_high_v" if upper else "clip_low_v"] = raw * reading.correction.scale + reading.offset_v
+    if clipped:
+        guessed.append("clipped")
+        why.append(
+            f"A level lies dead flat on the {' and on the '.join(side for side, _ in clipped)} value of the file while "
+            "others are noisy: the channel was clipped, and the true level is beyond. Record again with a larger range."
+        )
+    if seen.invalid > 0:
+        guessed.append("gaps")
+        why.append(f"{100 * seen.invalid:.2g} % of the samples looked at are over range or missing.")
+    return reading.model_copy(update={"guessed": tuple(dict.fromkeys(guessed)), "why": tuple(why), **limits})
+
+
+def _scale_sentence(seen: Glance, scale: float, share: float, unit: str) -> str:
+    told = f"Times {scale:g}, {100 * share:.0f} % of it lies on pilot levels"
+    if unit != "V":
+        return f"The file does not say volts. {told}."
+    kind = "an unscaled probe" if scale > 1 else "a probe factor counted twice"
+    if seen.swings.any():
+        low, high = (float(np.median(side[seen.swings])) for side in (seen.low, seen.high))
+        return f"As recorded it swings between {low:+.3g} and {high:+.3g} V, which no pilot does. {told}: {kind}."
+    levels = sorted({float(f"{v:.2g}") for v in np.quantile(seen.high, [0.02, 0.5, 0.98])})
+    said = " and ".join(f"{v:+g} V" for v in levels)
+    return f"As recorded the level is {said}, nowhere near a steady pilot. {told}: {kind}."
+
+
+def _polarity_sentence(seen: Glance, scale: float) -> str:
+    top, bottom = float(np.max(seen.high)) * scale, float(np.min(seen.low)) * scale
+    return (
+        f"The signal swings between {bottom:+.1f} and {top:+.1f} V: the side that stays at 12 V is the positive one. A "
+        "pilot keeps its negative side at -12 V, so probe and reference were swapped."
+    )
+
+
+def _mean(values: Floats) -> float:
+    return float(values.mean()) if len(values) else 0.0
+
+
+def _distance(values: Floats, nominal: Floats) -> Floats:
+    return np.asarray(np.abs(values[:, None] - nominal).min(axis=1))

@@ -1,0 +1,157 @@
+"""A first look at a channel: short windows, each either steady or swinging between two levels.
+
+This decides how the capture is to be read (scale, polarity, offset) before any threshold in volts makes sense.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gladwire.core.signal.robust import median, quantile, spread_out
+from gladwire.core.signal.waveform import Floats, Ints, Samples, Waveform
+
+Mask = np.ndarray[tuple[int, int], np.dtype[np.bool_]]
+_WINDOWS = 256
+_WINDOW_S = 4e-3
+_PER_WINDOW = 160
+_FULL_HALF = 16
+
+
+@dataclass(frozen=True)
+class Glance:
+    """Windows of a channel in raw units; arrays of shape (k,).
+
+    swings: True where the window holds two clear levels. high, low: their levels (equal in a steady window).
+    scatter: median distance of a window's samples from its level or levels: large where it is neither.
+    duty: share of samples at the high level. noise: standard deviation on a level. quantum: the file's smallest step.
+    clipped_high / clipped_low: a level lies dead flat on the largest / smallest value while another level is noisy.
+    invalid: share of samples that are not finite. top, bottom: largest and smallest sample looked at.
+    """
+
+    swings: np.ndarray[tuple[int], np.dtype[np.bool_]]
+    high: Floats
+    low: Floats
+    scatter: Floats
+    duty: Floats
+    noise: float
+    quantum: float
+    clipped_high: bool
+    clipped_low: bool
+    invalid: float
+    top: float
+    bottom: float
+
+
+def glance(wave: Waveform) -> Glance:
+    """Look at up to 256 windows of 4 ms spread over the record. Cost does not depend on the record's length."""
+    picked = _windows(wave)
+    finite = np.isfinite(picked)
+    invalid = 1.0 - float(finite.mean()) if picked.size else 1.0
+    rows: Floats = picked[finite.all(axis=1)].astype(np.float64)
+    if not rows.size:
+        nothing = np.empty(0)
+        return Glance(np.empty(0, bool), nothing, nothing, nothing, nothing, 0.0, 0.0, False, False, invalid, 0.0, 0.0)
+    top, bottom = float(rows.max()), float(rows.min())
+    middle = (rows.max(axis=1) + rows.min(axis=1))[:, None] / 2
+    above: Mask = np.greater(rows, middle)
+    count = above.sum(axis=1)
+    ranked = np.sort(rows, axis=1)
+    low, low_spread = _level_and_spread(ranked, np.zeros(len(rows), np.int64), rows.shape[1] - count)
+    high, high_spread = _level_and_spread(ranked, rows.shape[1] - count, count)
+    spread = low_spread + high_spread
+    swings = (
+        (count >= 2)
+        & (count <= rows.shape[1] - 2)
+        & (spread < 0.25 * (high - low))
+        & (high - low > 0.2 * (top - bottom))
+        & (_turns(above) >= 3)
+    )
+    whole = np.full(len(rows), rows.shape[1])
+    steady, around = _level_and_spread(ranked, 0 * whole, whole)
+    high, low = np.where(swings, high, steady), np.where(swings, low, steady)
+    noise = _noise(rows, above, swings, high, low)
+    quantum = _quantum(rows)
+    scatter = np.where(swings, spread / 2, around)
+    # Below one step of the file every level is flat, clipped or not. Halves of few samples show their edges instead.
+    full = ~swings | (np.minimum(count, rows.shape[1] - count) >= _FULL_HALF)
+    noisy = 1.48 * quantile(scatter[full], 0.9) > quantum / 4
+    return Glance(
+        swings=swings,
+        high=high,
+        low=low,
+        scatter=scatter,
+        duty=count / rows.shape[1],
+        noise=noise,
+        quantum=quantum,
+        clipped_high=noisy and _is_clipped(rows, top, noise),
+        clipped_low=noisy and _is_clipped(-rows, -bottom, noise),
+        invalid=invalid,
+        top=top,
+        bottom=bottom,
+    )
+
+
+def _windows(wave: Waveform) -> Samples:
+    n = len(wave.samples)
+    length = min(n, max(4, round(_WINDOW_S * wave.rate_hz)))
+    if length == 0:
+        return np.empty((0, 0), np.float32)
+    starts = np.linspace(0, n - length, min(_WINDOWS, max(1, n // length))).astype(np.int64)
+    inside = spread_out(0, length - 1, _PER_WINDOW)
+    picked: Samples = wave.samples[starts[:, None] + inside[None, :]]
+    return picked
+
+
+def _turns(above: Mask) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
+    """How often each window changes side: a single step from one steady level to another is no oscillation."""
+    return np.asarray((above[:, 1:] != above[:, :-1]).sum(axis=1))
+
+
+def _level_and_spread(ranked: Floats, first: Ints, count: Ints) -> tuple[Floats, Floats]:
+    """(median, half the interquartile range) of entries first..first+count-1 of each sorted row.
+
+    Half the interquartile range is the median distance from the level: a sine spreads wide, a plateau does not.
+    """
+    last = ranked.shape[1] - 1
+
+    def at(share: float) -> Floats:
+        index = np.clip(first + (share * np.maximum(count - 1, 0)).astype(np.int64), 0, last)
+        picked: Floats = np.take_along_axis(ranked, index[:, None], axis=1)[:, 0]
+        return picked
+
+    return at(0.5), (at(0.75) - at(0.25)) / 2
+
+
+def _noise(
+    rows: Floats,
+    above: Mask,
+    swings: np.ndarray[tuple[int], np.dtype[np.bool_]],
+    high: Floats,
+    low: Floats,
+) -> float:
+    """Scatter around the levels; samples on the file's extremes say nothing (they may be clipped), edges are trimmed."""
+    level = np.where(above & swings[:, None], high[:, None], low[:, None])
+    inside = (rows < rows.max()) & (rows > rows.min())
+    if inside.mean() < 0.02:
+        return 0.0
+    off = np.abs((rows - level)[inside])
+    kept = off[off <= quantile(off, 0.9)]
+    # The innermost nine tenths of a normal distribution have 0.79 of its standard deviation.
+    return float(np.sqrt(np.mean(kept**2)) / 0.79)
+
+
+def _quantum(rows: Floats) -> float:
+    """Smallest step between distinct values: half of it is the best any single sample can do."""
+    distinct = np.unique(rows.ravel()[::2][:8_000].astype(np.float32))
+    if len(distinct) < 2 or len(distinct) > 2048:
+        return 0.0
+    return median(np.diff(distinct).astype(np.float64))
+
+
+def _is_clipped(rows: Floats, top: float, noise: float) -> bool:
+    """Many samples exactly on the largest value, nothing noisy there, though noise is to be seen elsewhere."""
+    at_top = float((rows == top).mean())
+    near_top = float(((rows < top) & (rows > top - max(4 * noise, 1e-9))).mean())
+    return noise > 0 and at_top > 0.01 and near_top < 0.05 * at_top

@@ -1,0 +1,47 @@
+"""Mistakes of the capture itself, told apart from faults of the charging."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.lanes.pilot.interpretation import Mistake
+from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.standards.source import MEASUREMENT
+
+_EXPECTED: dict[Mistake, str] = {
+    "scale": "volts at the probe tip",
+    "polarity": "CP on the tip, PE on the reference",
+    "offset": "a zeroed channel",
+    "ac_coupled": "DC coupling",
+    "clipped": "a range of at least ± 15 V",
+    "gaps": "every sample valid",
+}
+
+
+def _mistake(kind: Mistake, key: str) -> Callable[[PilotRecord], Iterator[Fact]]:
+    """A check that repeats the reading's own sentence about one mistake."""
+
+    def check(record: PilotRecord) -> Iterator[Fact]:
+        reading = record.reading
+        seen = kind in reading.guessed or (kind == "offset" and reading.offset_seen_v != 0.0)
+        sentences = [why for why in reading.why if key in why]
+        if seen and sentences:
+            measured = {"scale": f"x{reading.scale:g}", "offset": f"{reading.offset_seen_v:+.2f} V"}.get(kind, "")
+            severity: Severity = "suspect" if kind in ("ac_coupled", "clipped") else "note"
+            text = " ".join(sentences)
+            yield Fact(severity, text, record.start_s, record.end_s, measured, _EXPECTED[kind])
+
+    return check
+
+
+RULES: tuple[Rule[PilotRecord], ...] = (
+    Rule("capture_scale_guessed", "pilot", MEASUREMENT, "an unscaled probe", _mistake("scale", "Times")),
+    Rule("capture_polarity_guessed", "pilot", MEASUREMENT, "probe and PE swapped", _mistake("polarity", "swapped")),
+    Rule("capture_offset", "pilot", MEASUREMENT, "a channel whose zero is off", _mistake("offset", "Every level")),
+    Rule(
+        "capture_ac_coupled", "pilot", MEASUREMENT, "levels lost to AC coupling", _mistake("ac_coupled", "AC coupled")
+    ),
+    Rule("capture_clipped", "pilot", MEASUREMENT, "a range too small", _mistake("clipped", "clipped")),
+    Rule("capture_gaps", "pilot", MEASUREMENT, "samples over range or missing", _mistake("gaps", "over range")),
+)

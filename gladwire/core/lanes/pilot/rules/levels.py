@@ -1,0 +1,165 @@
+"""Levels of the states: in the accept band or not, by how much, and what resistance would explain a shift."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.calculations import pilot_circuit
+from gladwire.core.findings import Fact, Rule
+from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.standards.pilot_levels import (
+    BY_LETTER,
+    LOW_SIDE,
+    SAE_BANDS,
+    SAE_SOURCE,
+    SOURCE_HIGH,
+    SOURCE_LOW,
+    STATES_SOURCE,
+)
+from gladwire.core.standards.pilot_timing import THIN_MARGIN_V
+from gladwire.core.words import band, ohms, volts
+
+# A state this short says nothing about a level that would be worth a sentence.
+_WORTH_S = 0.02
+
+
+def _worth(record: PilotRecord, letters: str) -> Iterator[Segment]:
+    if record.reading.levels_trusted:
+        seen = longest_per_state(record)
+        yield from (s for s in seen if s.state in letters and not record.reading.clips_high(s.high_v))
+
+
+def longest_per_state(record: PilotRecord) -> list[Segment]:
+    """The longest segment of each (state, oscillating), in order of time: it carries the best estimate."""
+    best: dict[tuple[str, bool], Segment] = {}
+    for segment in record.segments:
+        key = (segment.state if segment.state != "unknown" else f"{segment.high_v:.0f}", segment.oscillating)
+        if segment.duration_s >= _WORTH_S and (key not in best or segment.duration_s > best[key].duration_s):
+            best[key] = segment
+    return sorted(best.values(), key=lambda s: s.start_s)
+
+
+def source_high_v(record: PilotRecord) -> float:
+    """The post's open-circuit high as seen in state A here, else the nominal 12 V."""
+    seen = [s for s in record.segments if s.state == "A"]
+    return max(seen, key=lambda s: s.duration_s).high_v if seen else BY_LETTER["A"].nominal_v
+
+
+def _in_band(record: PilotRecord) -> Iterator[Fact]:
+    for s in _worth(record, "ABCD"):
+        accept = BY_LETTER[s.state].accept
+        margin = accept.margin_v(s.high_v)
+        if margin < THIN_MARGIN_V:
+            continue
+        text = f"{s.label} at {volts(s.high_v)}, {volts(margin)} inside its band."
+        yield Fact("normal", text, s.start_s, s.end_s, volts(s.high_v), band(*accept, "V"))
+
+
+def _thin_margin(record: PilotRecord) -> Iterator[Fact]:
+    for s in _worth(record, "ABCD"):
+        accept = BY_LETTER[s.state].accept
+        margin = accept.margin_v(s.high_v)
+        if margin >= THIN_MARGIN_V:
+            continue
+        text = f"{s.label} at {volts(s.high_v)} is only {volts(margin)} from leaving its band.{_cause(record, s)}"
+        yield Fact("suspect", text, s.start_s, s.end_s, volts(s.high_v), band(*accept, "V"))
+
+
+def _between(record: PilotRecord) -> Iterator[Fact]:
+    for s in _worth(record, "unknown"):
+        if s.nearest == "unknown":
+            continue
+        near = BY_LETTER[s.nearest]
+        away = -near.accept.margin_v(s.high_v)
+        beyond = s.high_v > BY_LETTER["A"].accept.high_v or s.high_v < BY_LETTER["F"].accept.low_v
+        place = "is beyond every state" if beyond else "lies between the states"
+        text = f"{volts(s.high_v)} {place}: {volts(away)} outside {s.nearest}, the nearest.{_cause(record, s)}"
+        expected = f"{band(*near.accept, 'V')} for {s.nearest}"
+        yield Fact("fault", text, s.start_s, s.end_s, volts(s.high_v), expected)
+
+
+def _cause(record: PilotRecord, s: Segment) -> str:
+    """The resistance that would explain the level, as a sentence with a leading blank, or nothing."""
+    supply = source_high_v(record)
+    for letter in dict.fromkeys((s.nearest, "B", "C", "D")):
+        if letter not in "BCD" or pilot_circuit.nominal_level_v(letter, supply) > s.high_v:
+            continue
+        ohm = pilot_circuit.series_resistance_ohm(letter, s.high_v, supply)
+        if ohm:
+            return f" About {ohms(ohm)} in series with CP or PE would lift {letter} this far."
+        break
+    leak = pilot_circuit.leakage_ohm(s.nearest, s.high_v, supply)
+    return f" About {ohms(leak)} from CP to PE would pull {s.nearest} down to it." if leak and leak < 50e3 else ""
+
+
+def _series_resistance(record: PilotRecord) -> Iterator[Fact]:
+    supply = source_high_v(record)
+    for s in _worth(record, "BCD"):
+        shift = s.high_v - pilot_circuit.nominal_level_v(s.state, supply)
+        ohm = pilot_circuit.series_resistance_ohm(s.state, s.high_v, supply)
+        # 0.4 V is beyond what resistor and source tolerances add up to.
+        if ohm and shift > max(0.4, 2 * s.level_doubt_v):
+            text = (
+                f"{s.label} stands {volts(shift)} above its nominal level: about {ohms(ohm)} in series with CP or PE "
+                "would explain it. One probe cannot tell a poor CP contact from a poor PE contact."
+            )
+            nominal = f"about {volts(pilot_circuit.nominal_level_v(s.state, supply))}"
+            yield Fact("suspect", text, s.start_s, s.end_s, volts(s.high_v), nominal)
+
+
+def _sae_remark(record: PilotRecord) -> Iterator[Fact]:
+    for s in _worth(record, "ABCD"):
+        narrow = SAE_BANDS[s.state]
+        if s.high_v not in narrow:
+            text = f"{s.label} at {volts(s.high_v)} is inside IEC 61851-1's band and outside the narrower one of SAE J1772."
+            yield Fact("note", text, s.start_s, s.end_s, volts(s.high_v), band(*narrow, "V"))
+
+
+def _low_side(record: PilotRecord) -> Iterator[Fact]:
+    if not record.reading.levels_trusted:
+        return
+    unloaded = [s.low_v for s in record.segments if s.state == "A" and s.low_v is not None]
+    for s in longest_per_state(record):
+        if s.low_v is None or s.low_v in LOW_SIDE or s.state == "A" or s.low_v < LOW_SIDE.low_v:
+            continue
+        if record.reading.clips_low(s.low_v):
+            continue
+        mirror = abs(s.low_v + s.high_v) < 0.25 * abs(s.high_v) + 0.3
+        if unloaded and abs(unloaded[0] - s.low_v) < 0.5:
+            continue  # just as low with nothing connected: the source, not the vehicle
+        hint = (
+            "It mirrors the high side: the load conducts both ways, so the vehicle's diode is shorted, or a plain "
+            "resistor is connected instead of a vehicle."
+            if mirror
+            else "Something conducts in the negative half: a damaged diode, or leakage from CP to PE."
+        )
+        text = f"The low side of {s.label} is pulled up to {volts(s.low_v)}. {hint}"
+        yield Fact("fault", text, s.start_s, s.end_s, volts(s.low_v), band(*LOW_SIDE, "V"))
+
+
+def _source_levels(record: PilotRecord) -> Iterator[Fact]:
+    if not record.reading.levels_trusted or "offset" in record.reading.guessed or record.reading.offset_seen_v:
+        return
+    for s in longest_per_state(record):
+        if s.state == "A" and s.high_v not in SOURCE_HIGH and not record.reading.clips_high(s.high_v):
+            text = f"Open circuit the post gives {volts(s.high_v)}, outside its source tolerance."
+            yield Fact("suspect", text, s.start_s, s.end_s, volts(s.high_v), band(*SOURCE_HIGH, "V"))
+        if s.low_v is None or s.low_v in SOURCE_LOW or record.reading.clips_low(s.low_v):
+            continue
+        unloaded = s.state == "A"
+        if unloaded or s.low_v in LOW_SIDE or s.low_v < LOW_SIDE.low_v:
+            grave = s.low_v not in LOW_SIDE
+            text = f"The post's negative side stands at {volts(s.low_v)} in {s.label}, outside its source tolerance."
+            expected = band(*SOURCE_LOW, "V")
+            yield Fact("fault" if grave else "note", text, s.start_s, s.end_s, volts(s.low_v), expected)
+
+
+RULES: tuple[Rule[PilotRecord], ...] = (
+    Rule("pilot_level_in_band", "pilot", STATES_SOURCE, "each state's level and its margin", _in_band),
+    Rule("pilot_level_thin_margin", "pilot", STATES_SOURCE, "a level about to leave its band", _thin_margin),
+    Rule("pilot_level_between_states", "pilot", STATES_SOURCE, "a level that is no state", _between),
+    Rule("series_resistance", "pilot", STATES_SOURCE, "the resistance behind a lifted level", _series_resistance),
+    Rule("sae_level_remark", "pilot", SAE_SOURCE, "inside one standard, outside the other", _sae_remark),
+    Rule("low_side_pulled_up", "pilot", STATES_SOURCE, "a diode that conducts both ways", _low_side),
+    Rule("source_level_out", "pilot", STATES_SOURCE, "the post's own generator out of tolerance", _source_levels),
+)

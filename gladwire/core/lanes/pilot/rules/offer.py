@@ -1,0 +1,137 @@
+"""Oscillation: frequency, duty, what it offers and whether the offer changed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.lanes.pilot.events import offer_changed
+from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.standards import pilot_duty
+from gladwire.core.standards.pilot_duty import VEHICLE_TOLERANCE_PERCENT
+from gladwire.core.standards.pilot_timing import (
+    FREQUENCY_HZ,
+    FREQUENCY_SOURCE,
+    FREQUENCY_SOURCE_TOLERANCE,
+    FREQUENCY_VEHICLE_TOLERANCE,
+    PATIENCE_S,
+    SEQUENCES_SOURCE,
+)
+from gladwire.core.standards.source import MEASUREMENT
+from gladwire.core.words import amps, band, seconds
+
+# Fewer cycles do not fix a frequency.
+_ENOUGH_CYCLES = 5
+
+
+def offers(record: PilotRecord) -> list[Segment]:
+    """Oscillating segments with a vehicle or an undecided level, in order; one per duty."""
+    found: list[Segment] = []
+    for s in record.segments:
+        counts = s.oscillating and s.duty_percent is not None and s.cycles >= 2
+        if counts and (not found or offer_changed(found[-1], s) or found[-1].cycles < s.cycles):
+            if found and not offer_changed(found[-1], s):
+                found[-1] = s
+            else:
+                found.append(s)
+    return found
+
+
+def _duty(s: Segment) -> str:
+    digits = 2 if (s.duty_doubt_percent or 0) < 0.1 else 1
+    return f"{s.duty_percent:.{digits}f} % ± {max(s.duty_doubt_percent or 0.0, 10.0**-digits):.{digits}f} %"
+
+
+def _offer(record: PilotRecord) -> Iterator[Fact]:
+    for s in offers(record):
+        if s.offer_kind == "current" and s.state != "A":
+            current = amps(s.advertised_current_a or 0.0)
+            text = f"The post offers {current} (duty {_duty(s)})."
+            yield Fact("normal", text, s.start_s, s.end_s, _duty(s), "8 to 97 % for charging by pilot alone")
+
+
+def _digital(record: PilotRecord) -> Iterator[Fact]:
+    for s in offers(record):
+        if s.offer_kind == "digital" and s.state != "A":
+            text = (
+                f"Duty {_duty(s)} means digital communication: no current is offered by the pilot itself, vehicle and "
+                "post must talk over it first. Power line frames show that talk."
+            )
+            yield Fact("normal", text, s.start_s, s.end_s, _duty(s), "3 to 7 %")
+
+
+def _forbidden(record: PilotRecord) -> Iterator[Fact]:
+    for s in offers(record):
+        if s.offer_kind != "none" or s.duty_percent is None:
+            continue
+        edge = pilot_duty.edge_distance_percent(min(s.duty_percent, 99.999))
+        sure = edge > (s.duty_doubt_percent or 0.0)
+        text = f"Duty {_duty(s)} lies where no charging is allowed."
+        if not sure:
+            text += " The doubt of the measurement reaches into an allowed range: sample faster to be sure."
+        yield Fact("fault" if sure else "suspect", text, s.start_s, s.end_s, _duty(s), "3 to 7 % or 8 to 97 %")
+
+
+def _doubtful(record: PilotRecord) -> Iterator[Fact]:
+    """The honest word about sampling: a duty that this capture cannot fix well enough."""
+    for s in sorted(offers(record), key=lambda s: -(s.duty_doubt_percent or 0.0))[:1]:
+        doubt = s.duty_doubt_percent or 0.0
+        if doubt <= 1.05 * VEHICLE_TOLERANCE_PERCENT or s.duty_percent is None:
+            continue
+        low, high = max(0.0, s.duty_percent - doubt), min(100.0, s.duty_percent + doubt)
+        meanings = (pilot_duty.offer(low), pilot_duty.offer(high))
+        said = " to ".join(amps(m.current_a) if m.current_a else m.means for m in meanings)
+        text = (
+            f"At {record.rate_hz / 1e3:g} kS/s there are {record.rate_hz / (s.frequency_hz or 1000):.3g} samples to the "
+            f"cycle, locked to it: the duty is known to ± {doubt:.1f} % only ({said})."
+        )
+        yield Fact("note", text, s.start_s, s.end_s, f"± {doubt:.1f} %", "± 1 % or better")
+
+
+def _frequency(record: PilotRecord) -> Iterator[Fact]:
+    for s in offers(record):
+        if s.frequency_hz is None or s.cycles < _ENOUGH_CYCLES:
+            continue
+        off = abs(s.frequency_hz / FREQUENCY_HZ - 1)
+        doubt = (s.frequency_doubt_hz or 0.0) / FREQUENCY_HZ
+        if off - doubt <= FREQUENCY_SOURCE_TOLERANCE:
+            continue
+        refused = off - doubt > FREQUENCY_VEHICLE_TOLERANCE
+        low, high = FREQUENCY_HZ * (1 - FREQUENCY_SOURCE_TOLERANCE), FREQUENCY_HZ * (1 + FREQUENCY_SOURCE_TOLERANCE)
+        after = "beyond what a vehicle accepts (± 2 %)" if refused else "a vehicle still accepts it (± 2 %)"
+        text = f"The oscillation runs at {s.frequency_hz:.1f} Hz, out of the source tolerance; {after}."
+        measured = f"{s.frequency_hz:.1f} Hz"
+        yield Fact("fault" if refused else "suspect", text, s.start_s, s.end_s, measured, band(low, high, "Hz"))
+
+
+def _changed(record: PilotRecord) -> Iterator[Fact]:
+    for before, after in zip(offers(record)[:-1], offers(record)[1:], strict=True):
+        if not offer_changed(before, after) or "A" in (before.state, after.state):
+            continue
+        said = [amps(s.advertised_current_a) if s.advertised_current_a else _duty(s) for s in (before, after)]
+        text = f"The offer changed from {said[0]} to {said[1]} at {after.start_s:.2f} s."
+        yield Fact("note", text, after.start_s, after.end_s, said[1], said[0])
+
+
+def _no_offer(record: PilotRecord) -> Iterator[Fact]:
+    waiting = [s for s in record.segments if s.state == "B" and not s.oscillating]
+    total = sum(s.duration_s for s in waiting)
+    if not waiting or any(s.oscillating and s.state in "BCD" for s in record.segments):
+        return
+    text = (
+        f"A vehicle is there (B) for {seconds(total)} and the post never oscillates: it waits for a card or the back end, "
+        "or has nothing to offer."
+    )
+    severity: Severity = "suspect" if total >= PATIENCE_S else "note"
+    yield Fact(severity, text, waiting[0].start_s, waiting[-1].end_s, "steady", "oscillation once authorised")
+
+
+RULES: tuple[Rule[PilotRecord], ...] = (
+    Rule("offer", "offer", pilot_duty.IEC.source, "the current offered", _offer),
+    Rule("digital_communication", "offer", pilot_duty.IEC.source, "5 % and what it means", _digital),
+    Rule("duty_forbidden", "offer", pilot_duty.IEC.source, "a duty outside the table", _forbidden),
+    Rule("duty_doubtful", "offer", MEASUREMENT, "what the sampling rate cannot tell", _doubtful),
+    Rule("frequency_out", "offer", FREQUENCY_SOURCE, "an oscillator off frequency", _frequency),
+    Rule("offer_changed", "offer", pilot_duty.IEC.source, "a lower or higher offer during the session", _changed),
+    Rule("no_offer", "offer", SEQUENCES_SOURCE, "a vehicle that is left waiting", _no_offer),
+)

@@ -1,0 +1,109 @@
+"""What the vehicle asks for: C and D, never, once, or over and over."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.lanes.pilot.events import interruptions
+from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.standards.pilot_timing import HUNTING_MIN_REQUESTS, PATIENCE_S, RESTART_SOURCE, SEQUENCES_SOURCE
+from gladwire.core.words import seconds
+
+# Toggles that belong to a wake-up are over quickly.
+_TOGGLE_MAX_S = 3.0
+
+
+def requests(record: PilotRecord) -> list[Segment]:
+    """Each entry into C or D, the first segment of every stretch of asking; a contact that bounced begins none."""
+    found: list[Segment] = []
+    previous = ""
+    bounced = set(interruptions(record.segments))
+    for index, s in enumerate(record.segments):
+        if index in bounced:
+            continue
+        if s.state in ("C", "D") and previous not in ("C", "D"):
+            found.append(s)
+        if s.state != "unknown":
+            previous = s.state
+    return found
+
+
+def asking_s(record: PilotRecord) -> float:
+    return sum(s.duration_s for s in record.segments if s.state in ("C", "D"))
+
+
+def _asked(record: PilotRecord) -> Iterator[Fact]:
+    asked = requests(record)
+    if asked:
+        text = (
+            f"The vehicle asks for energy ({asked[0].label}) from {asked[0].start_s:.2f} s, {seconds(asking_s(record))}"
+        )
+        yield Fact("normal", f"{text} in all.", asked[0].start_s, asked[-1].end_s, asked[0].label, "C or D")
+
+
+def _never_asked(record: PilotRecord) -> Iterator[Fact]:
+    offered = [s for s in record.segments if s.state == "B" and s.oscillating]
+    total = sum(s.duration_s for s in offered)
+    undecided = any(s.state == "unknown" and s.oscillating for s in record.segments)
+    if not offered or requests(record) or undecided:
+        return
+    digital = any(s.offer_kind == "digital" for s in offered)
+    hint = (
+        "at 5 % it first has to reach agreement over the power line; the frames say how far that got"
+        if digital
+        else "timer, full, preheating, remote hold, or an open request branch (R3)"
+    )
+    text = f"The offer stands for {seconds(total)} and the vehicle stays in B: it never asks ({hint})."
+    severity: Severity = "suspect" if total >= PATIENCE_S else "note"
+    yield Fact(severity, text, offered[0].start_s, offered[-1].end_s, f"B for {seconds(total)}", "C or D")
+
+
+def _hunting(record: PilotRecord) -> Iterator[Fact]:
+    asked = requests(record)
+    if len(asked) < HUNTING_MIN_REQUESTS:
+        return
+    span = asked[-1].end_s - asked[0].start_s
+    text = (
+        f"The vehicle asks and lets go {len(asked)} times in {seconds(span)}: it hunts between B and C. It starts, finds "
+        "something it refuses, and tries again."
+    )
+    yield Fact("fault", text, asked[0].start_s, asked[-1].end_s, f"{len(asked)} requests", "one, or one wake-up toggle")
+
+
+def _wake_up(record: PilotRecord) -> Iterator[Fact]:
+    asked = requests(record)
+    if len(asked) not in (1, 2) or asked[0].duration_s > _TOGGLE_MAX_S:
+        return
+    index = record.segments.index(asked[0])
+    around = record.segments[max(0, index - 1) : index + 2]
+    if [s.state for s in around] == ["B", asked[0].state, "B"]:
+        text = f"One toggle B-C-B of {seconds(asked[0].duration_s)}: a vehicle waking the post, healthy by itself."
+        yield Fact("normal", text, asked[0].start_s, asked[0].end_s, "one toggle", "one", None, RESTART_SOURCE)
+
+
+def _ventilation(record: PilotRecord) -> Iterator[Fact]:
+    asked = [s for s in record.segments if s.state == "D" and s.duration_s > 0.05]
+    if asked:
+        text = "The vehicle asks for ventilation (D): a post without it will not switch on."
+        yield Fact("note", text, asked[0].start_s, asked[-1].end_s, "D", "C for most vehicles")
+
+
+def _ended(record: PilotRecord) -> Iterator[Fact]:
+    if not requests(record):
+        return
+    last = max(index for index, s in enumerate(record.segments) if s.state in ("C", "D"))
+    after = record.segments[last + 1] if last + 1 < len(record.segments) else None
+    if after and after.state == "B":
+        text = f"The vehicle stops asking at {after.start_s:.2f} s (to {after.label}): the orderly way to end."
+        yield Fact("normal", text, after.start_s, after.end_s, after.label, "C to B", "end")
+
+
+RULES: tuple[Rule[PilotRecord], ...] = (
+    Rule("request", "request", SEQUENCES_SOURCE, "when the vehicle asks", _asked),
+    Rule("never_asked", "request", SEQUENCES_SOURCE, "an offer nobody takes", _never_asked),
+    Rule("hunting", "request", SEQUENCES_SOURCE, "asking over and over", _hunting),
+    Rule("wake_up_toggle", "request", RESTART_SOURCE, "the one toggle that is healthy", _wake_up),
+    Rule("ventilation_asked", "request", SEQUENCES_SOURCE, "state D", _ventilation),
+    Rule("stopped_asking", "end", SEQUENCES_SOURCE, "an orderly end", _ended),
+)

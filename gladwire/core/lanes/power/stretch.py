@@ -1,0 +1,270 @@
+"""One stretch of a session during which power goes one way, and everything that was read while it lasted."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal, NamedTuple
+
+import numpy as np
+
+from gladwire.core.lanes.power.record import IDLE_KW, IDLE_SHARE
+from gladwire.core.lanes.power.shape import Blocks, Piece
+from gladwire.core.power.chain import Cap, Context
+from gladwire.core.signal.waveform import Floats
+
+Course = Literal["off", "ramp", "rise", "fall", "level"]
+# Share of the level, a minute: more is a rise or a fall. Volts of a pack lift kW by under half a percent a minute.
+_RISES, _FALLS = 0.010, 0.004
+# So little of the top is no movement.
+_STILL_SHARE, _STILL_STEPS = 0.02, 1.5
+# Share of the session's top, a minute, and the whole of it: only a ramp or a step is as steep.
+_RAMPS = 0.18
+_STEP_SHARE, _STEP_S, _STEP_BLOCKS = 0.045, 45.0, 2
+_FALLEN = 1.03
+# A fall of this share of the level before is one; back is who reaches this share of it again.
+_FALL_SHARE, _BACK = 0.05, 0.95
+
+
+@dataclass(frozen=True)
+class Whole:
+    """What all stretches of a session share. Arrays over blocks, shape (k,); NaN where nothing was read.
+
+    later_kw: highest power after each block. caps: what each known part lets through. neighbours: moments at which
+    somebody else is known to have plugged in or left. every_s: between readings, as usual.
+    step_kw: what a coarse display rounds to.
+    """
+
+    blocks: Blocks
+    top_kw: float
+    context: Context
+    read: dict[str, Floats]
+    caps: Sequence[tuple[Cap, Floats]]
+    later_kw: Floats
+    soc_steps: Floats
+    neighbours: Sequence[float] = ()
+    every_s: float = 1.0
+    step_kw: float = 0.0
+
+    @property
+    def idle_kw(self) -> float:
+        return max(IDLE_KW, IDLE_SHARE * self.top_kw)
+
+    @cached_property
+    def block_s(self) -> float:
+        times = self.blocks.time_s
+        return float((times[-1] - times[0]) / max(len(times) - 1, 1))
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Blocks first to last, both included. before, after: levels in kW of the stretches beside it, 0 at the ends.
+
+    stepped_in, stepped_out: by how many kW power jumped where it begins and ends, 0 where it went evenly. fallen: whether
+    power was clearly higher before.
+    """
+
+    whole: Whole
+    course: Course
+    first: int
+    last: int
+    start_s: float
+    end_s: float
+    start_kw: float
+    end_kw: float
+    before_kw: float = 0.0
+    after_kw: float = 0.0
+    stepped_in: float = 0.0
+    stepped_out: float = 0.0
+    number: int = 0
+    of: int = 1
+    fallen: bool = False
+    fell_from_kw: float = 0.0
+    fell: Literal["", "step", "slow"] = ""
+
+    @property
+    def seconds(self) -> float:
+        return self.end_s - self.start_s
+
+    @property
+    def level_kw(self) -> float:
+        return 0.5 * (self.start_kw + self.end_kw)
+
+    @property
+    def context(self) -> Context:
+        return self.whole.context
+
+    @property
+    def change(self) -> float:
+        """Share by which power rises over the stretch, negative where it falls."""
+        return (self.end_kw - self.start_kw) / max(self.start_kw, self.whole.idle_kw)
+
+    @property
+    def for_good(self) -> bool:
+        """Whether power never comes back above where this stretch ends."""
+        return bool(self.whole.later_kw[self.last] <= 1.05 * max(self.end_kw, self.whole.idle_kw))
+
+    def mean(self, key: str) -> float | None:
+        """Mean of what was read of a quantity meanwhile, None where nothing was."""
+        found = self.whole.read.get(key)
+        if found is None:
+            return None
+        inside = found[self.first : self.last + 1]
+        total = float(np.add.reduce(inside))
+        if total == total:  # nothing is missing
+            return total / len(inside)
+        known = inside[np.isfinite(inside)]
+        return float(known.mean()) if len(known) else None
+
+    def ends(self, key: str) -> tuple[float, float] | None:
+        """First and last reading of a quantity meanwhile, None where there are not two."""
+        found = self.whole.read.get(key)
+        if found is None:
+            return None
+        first, last = float(found[self.first]), float(found[self.last])
+        if first == first and last == last and self.last > self.first:
+            return first, last
+        inside = found[self.first : self.last + 1]
+        known = inside[np.isfinite(inside)]
+        return (float(known[0]), float(known[-1])) if len(known) > 1 else None
+
+    def top_of(self, key: str) -> float | None:
+        """Highest reading of a quantity in the whole session."""
+        found = self.whole.read.get(key)
+        return None if found is None else float(np.nanmax(found))
+
+
+def stretches_of(whole: Whole, pieces: Sequence[Piece], locate: Callable[[float], float]) -> list[Stretch]:
+    """Pieces joined where power goes on the same way; steps become the ends of what they part.
+
+    locate: the moment of a step near a time, told from the readings themselves.
+    """
+    runs: list[list[Piece]] = []
+    courses: list[Course] = []
+    steps: list[float] = []
+    jump = 0.0
+    ramping = True
+    for piece in pieces:
+        course = _course(whole, piece, ramping)
+        if course is None:  # a step
+            jump += piece.end_kw - piece.start_kw
+            ramping = ramping or piece.start_kw <= whole.idle_kw
+            continue
+        ramping = course in ("off", "ramp")
+        if (courses and courses[-1] == course and not jump and course != "level") or (
+            courses and course == "level" == courses[-1] and abs(jump) < _STEP_SHARE * whole.top_kw
+        ):
+            runs[-1].append(piece)
+        else:
+            runs.append([piece])
+            courses.append(course)
+            steps.append(jump)
+        jump = 0.0
+    found = [_run(run, course) for run, course in zip(runs, courses, strict=True)]
+    return _with_neighbours(whole, found, [*steps[1:], jump], steps, locate)
+
+
+def _course(whole: Whole, piece: Piece, ramping: bool) -> Course | None:
+    """Which way a piece goes; None for a step."""
+    idle = whole.idle_kw
+    if max(piece.start_kw, piece.end_kw) <= idle or _rests(whole, piece, idle):
+        return "off"
+    delta = piece.end_kw - piece.start_kw
+    minutes = piece.seconds / 60.0
+    steep = abs(delta) / whole.top_kw / max(minutes, 1e-9)
+    if ramping and delta > 0 and steep >= _RAMPS:
+        return "ramp"
+    short = piece.seconds <= _STEP_S or piece.last - piece.first <= _STEP_BLOCKS
+    if short and abs(delta) >= _STEP_SHARE * whole.top_kw and steep >= _RAMPS:
+        return None
+    if abs(delta) < max(_STILL_SHARE * whole.top_kw, _STILL_STEPS * whole.step_kw):
+        return "level"
+    share = delta / max(piece.start_kw, piece.end_kw) / max(minutes, 1e-9)
+    return "rise" if share > _RISES else "fall" if share < -_FALLS else "level"
+
+
+def _rests(whole: Whole, piece: Piece, idle: float) -> bool:
+    """Whether nothing flows but at the very end of a piece, where power begins."""
+    if piece.start_kw > idle or piece.end_kw > _STEP_SHARE * whole.top_kw:
+        return False
+    return bool(whole.blocks.power_kw[piece.first : piece.last].mean() <= 0.5 * idle)
+
+
+class _Run(NamedTuple):
+    """Pieces joined: blocks first to last, times and powers of its ends."""
+
+    course: Course
+    first: int
+    last: int
+    start_s: float
+    end_s: float
+    start_kw: float
+    end_kw: float
+
+
+def _run(pieces: Sequence[Piece], course: Course) -> _Run:
+    a, b = pieces[0], pieces[-1]
+    return _Run(course, a.first, b.last, a.start_s, b.end_s, max(a.start_kw, 0.0), max(b.end_kw, 0.0))
+
+
+class _Fall(NamedTuple):
+    """Power left from_kw and has not come back yet. how: at once or slowly."""
+
+    from_kw: float
+    how: Literal["step", "slow"]
+
+
+def _falls(found: Sequence[_Run], into: Sequence[float]) -> list[_Fall | None]:
+    """The innermost fall each stretch lies in; a dip within a taper is a fall within a fall."""
+    open_: list[_Fall] = []
+    told: list[_Fall | None] = []
+    for i, stretch in enumerate(found):
+        before = found[i - 1].end_kw if i else 0.0
+        if stretch.course in ("off", "ramp"):
+            open_.clear()
+        while open_ and stretch.start_kw >= _BACK * open_[-1].from_kw:
+            open_.pop()
+        if into[i] < -_FALL_SHARE * before:
+            open_.append(_Fall(before, "step"))
+        elif stretch.course == "fall" and not open_:
+            open_.append(_Fall(stretch.start_kw, "slow"))
+        elif into[i] > 0 and open_ and stretch.start_kw - before >= 0.5 * (open_[-1].from_kw - before):
+            open_.pop()
+        told.append(open_[-1] if open_ else None)
+    return told
+
+
+def _with_neighbours(
+    whole: Whole, found: Sequence[_Run], out: Sequence[float], into: Sequence[float], locate: Callable[[float], float]
+) -> list[Stretch]:
+    """Each with the levels beside it; a step belongs to both, its time to what follows."""
+    told: list[Stretch] = []
+    highest = 0.0
+    for i, (run, fall) in enumerate(zip(found, _falls(found, into), strict=True)):
+        start = found[i - 1].end_s if i else run.start_s
+        if i and into[i]:
+            start = max(locate(start), told[-1].start_s)
+        highest = max(highest, found[i - 1].start_kw, found[i - 1].end_kw) if i else 0.0
+        told.append(
+            Stretch(
+                whole=whole,
+                course=run.course,
+                first=run.first,
+                last=run.last,
+                start_s=start,
+                end_s=run.end_s,
+                start_kw=run.start_kw,
+                end_kw=run.end_kw,
+                before_kw=found[i - 1].end_kw if i else 0.0,
+                after_kw=found[i + 1].start_kw if i + 1 < len(found) else 0.0,
+                stepped_in=into[i],
+                stepped_out=out[i],
+                number=i,
+                of=len(found),
+                fallen=highest > _FALLEN * max(run.start_kw, run.end_kw),
+                fell_from_kw=fall.from_kw if fall else 0.0,
+                fell=fall.how if fall else "",
+            )
+        )
+    return told

@@ -1,0 +1,1 @@
+"""Proximity as evidence. May import no other lane, nor session or diagnosis."""

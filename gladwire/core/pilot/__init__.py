@@ -1,1 +1,0 @@
-"""The control pilot: from samples to segments, events, readings and findings."""

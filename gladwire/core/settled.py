@@ -1,0 +1,58 @@
+"""What a person settled about a capture: roles, probe, known equipment, corrected readings."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from gladwire.core.lanes.roles import SettledRole
+from gladwire.core.power.chain import Context
+from gladwire.core.standards.pilot_levels import State
+
+
+class Amendment(BaseModel):
+    """What a person reads in the segment that holds at_s; None leaves the machine's value. Volts, percent."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    at_s: float
+    state: State | None = None
+    high_v: float | None = Field(None, ge=-20, le=20)
+    low_v: float | None = Field(None, ge=-20, le=20)
+    duty_percent: float | None = Field(None, ge=0, le=100)
+    by_name: str = ""
+    why: str = ""
+
+    @property
+    def values(self) -> dict[str, Any]:
+        given = {name: getattr(self, name) for name in ("state", "high_v", "low_v", "duty_percent")}
+        return {name: value for name, value in given.items() if value is not None}
+
+
+class Settled(BaseModel):
+    """What a person has settled about a capture; None leaves it to the analysis.
+
+    roles: what channels are, by name. signals: of a bus, by role. context: what is known of vehicle, post and what lies
+    between. amendments: readings of segments a person corrected.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    roles: dict[str, SettledRole] = {}
+    scale: float | None = None
+    inverted: bool | None = None
+    offset_v: float | None = None
+    context: Context | None = None
+    signals: dict[str, str] = {}
+    amendments: tuple[Amendment, ...] = ()
+
+    @property
+    def pilot(self) -> str | None:
+        """The channel settled as the pilot, if one is."""
+        return next((name for name, role in self.roles.items() if role == "cp"), None)
+
+    @property
+    def others(self) -> tuple[str, ...]:
+        """Channels settled as something else."""
+        return tuple(name for name, role in self.roles.items() if role != "cp")

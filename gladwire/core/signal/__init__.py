@@ -1,0 +1,1 @@
+"""Sampled channels and what is computed of any: blocks, robust estimates, splitting, envelopes. Knows no lane."""
