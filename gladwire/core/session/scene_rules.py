@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.session.inspection import BY_KEY, of_finding
 from gladwire.core.session.scene import Scene
 from gladwire.core.standards.source import PRACTICE
@@ -105,24 +105,86 @@ def _neighbour(scene: Scene) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[Scene], ...] = (
-    Rule("power_neighbour", "hold", PRACTICE, "a neighbour that came or went as power stepped", _neighbour),
-    Rule("plug_home", "seat", PRACTICE, "a plug that is home", _seated),
-    Rule("plug_not_home", "seat", PRACTICE, "proximity made and pilot not", _not_seated),
-    Rule("lock_not_driven", "lock", PRACTICE, "an actuator without a pulse", _not_driven),
     Rule(
-        "contact_debris", "seat", PRACTICE, "debris seen at a contact",
-        _contact("contact_debris", "It keeps the plug from going home, or the lock's pin from its hole.")),
+        "power_neighbour",
+        "hold",
+        PRACTICE,
+        "a neighbour that came or went as power stepped",
+        _neighbour,
+        needs=Needs(lanes=("power", "stamps")),
+    ),
     Rule(
-        "contact_recessed", "seat", PRACTICE, "a recessed or bent contact",
-        _contact("contact_recessed", "It may not meet its counterpart although the plug is home.")),
+        "plug_home",
+        "seat",
+        PRACTICE,
+        "a plug that is home",
+        _seated,
+        proves=("seat",),
+        needs=Needs(lanes=("pilot", "proximity"), reached=""),
+    ),
     Rule(
-        "contact_burnt", "seat", PRACTICE, "a burnt contact",
-        _contact("contact_burnt", "It has been hot: take the connector out of use until it is replaced.")),
+        "plug_not_home",
+        "seat",
+        PRACTICE,
+        "proximity made and pilot not",
+        _not_seated,
+        breaks=("seat",),
+        needs=Needs(lanes=("pilot", "proximity"), reached="proximity", seconds=_SEAT_S),
+    ),
     Rule(
-        "contact_corroded", "seat", PRACTICE, "a corroded contact",
-        _contact("contact_corroded", "It adds resistance; on CP or PE it lifts the pilot's levels.")),
+        "lock_not_driven",
+        "lock",
+        PRACTICE,
+        "an actuator without a pulse",
+        _not_driven,
+        needs=Needs(lanes=("proximity", "lock_current"), reached="proximity", seconds=_LOCKS_WITHIN_S),
+    ),
     Rule(
-        "contact_wet", "seat", PRACTICE, "water at a contact",
-        _contact("contact_wet", "It leaks from CP or mains to PE: dry it, and find out how it got in.")),
-    Rule("power_noise", "draw", PRACTICE, "switching noise on the pilot", _power_noise),
-)  # fmt: skip
+        "contact_debris",
+        "seat",
+        PRACTICE,
+        "debris seen at a contact",
+        _contact("contact_debris", "It keeps the plug from going home, or the lock's pin from its hole."),
+        needs=Needs(lanes=("contacts",), reached=""),
+    ),
+    Rule(
+        "contact_recessed",
+        "seat",
+        PRACTICE,
+        "a recessed or bent contact",
+        _contact("contact_recessed", "It may not meet its counterpart although the plug is home."),
+        needs=Needs(lanes=("contacts",), reached=""),
+    ),
+    Rule(
+        "contact_burnt",
+        "seat",
+        PRACTICE,
+        "a burnt contact",
+        _contact("contact_burnt", "It has been hot: take the connector out of use until it is replaced."),
+        needs=Needs(lanes=("contacts",), reached=""),
+    ),
+    Rule(
+        "contact_corroded",
+        "seat",
+        PRACTICE,
+        "a corroded contact",
+        _contact("contact_corroded", "It adds resistance; on CP or PE it lifts the pilot's levels."),
+        needs=Needs(lanes=("contacts",), reached=""),
+    ),
+    Rule(
+        "contact_wet",
+        "seat",
+        PRACTICE,
+        "water at a contact",
+        _contact("contact_wet", "It leaks from CP or mains to PE: dry it, and find out how it got in."),
+        needs=Needs(lanes=("contacts",), reached=""),
+    ),
+    Rule(
+        "power_noise",
+        "draw",
+        PRACTICE,
+        "switching noise on the pilot",
+        _power_noise,
+        needs=Needs(lanes=("pilot",), reached="request", rate_hz=30e3),
+    ),
+)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.mains.rules import Ask, asks_of
 from gladwire.core.session.scene import Scene
 from gladwire.core.session.stamps import Stamp
@@ -100,14 +100,76 @@ def _held(scene: Scene) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[Scene], ...] = (
-    Rule("heard_contactor", "energise", PRACTICE, "a clunk that answers a request", _clunk),
-    Rule("heard_contactor_alone", "energise", PRACTICE, "a clunk nobody asked for", _clunk_alone),
-    Rule("heard_lock_clatter", "lock", PRACTICE, "a lock that clatters", _clatter),
-    Rule("heard_lock_click", "lock", PRACTICE, "one click of the lock", _click),
-    Rule("noticed_power", "draw", PRACTICE, "fans or a lamp that speak of power", _power),
-    Rule("breaker_tripped", "hold", PRACTICE, "a protective device that trips", _trip),
-    Rule("lamp_steady", "proximity", PRACTICE, "a lamp that goes steady", _lamp),
-    Rule("lamp_error", "hold", PRACTICE, "a lamp that shows an error", _error),
-    Rule("plug_touched", "seat", PRACTICE, "a hand on plug or latch", _moved),
-    Rule("plug_stays_held", "end", PRACTICE, "a plug that cannot be drawn", _held),
+    Rule(
+        "heard_contactor",
+        "energise",
+        PRACTICE,
+        "a clunk that answers a request",
+        _clunk,
+        needs=Needs(lanes=("pilot", "stamps"), reached=""),
+    ),
+    Rule(
+        "heard_contactor_alone",
+        "energise",
+        PRACTICE,
+        "a clunk nobody asked for",
+        _clunk_alone,
+        needs=Needs(lanes=("pilot", "stamps"), reached=""),
+    ),
+    Rule(
+        "heard_lock_clatter",
+        "lock",
+        PRACTICE,
+        "a lock that clatters",
+        _clatter,
+        needs=Needs(lanes=("stamps",), reached=""),
+    ),
+    Rule(
+        "heard_lock_click",
+        "lock",
+        PRACTICE,
+        "one click of the lock",
+        _click,
+        needs=Needs(lanes=("stamps",), reached=""),
+    ),
+    Rule(
+        "noticed_power",
+        "draw",
+        PRACTICE,
+        "fans or a lamp that speak of power",
+        _power,
+        needs=Needs(lanes=("stamps",), reached=""),
+    ),
+    Rule(
+        "breaker_tripped",
+        "hold",
+        PRACTICE,
+        "a protective device that trips",
+        _trip,
+        breaks=("hold",),
+        needs=Needs(lanes=("stamps",), reached=""),
+    ),
+    Rule(
+        "lamp_steady",
+        "proximity",
+        PRACTICE,
+        "a lamp that goes steady",
+        _lamp,
+        needs=Needs(lanes=("stamps",), reached=""),
+    ),
+    Rule(
+        "lamp_error", "hold", PRACTICE, "a lamp that shows an error", _error, needs=Needs(lanes=("stamps",), reached="")
+    ),
+    Rule(
+        "plug_touched", "seat", PRACTICE, "a hand on plug or latch", _moved, needs=Needs(lanes=("stamps",), reached="")
+    ),
+    Rule(
+        "plug_stays_held",
+        "end",
+        PRACTICE,
+        "a plug that cannot be drawn",
+        _held,
+        breaks=("end",),
+        needs=Needs(lanes=("stamps",), reached=""),
+    ),
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from gladwire.core.findings import Fact, Finding, Rule, only
+from gladwire.core.findings import Fact, Finding, Needs, Rule, only
 from gladwire.core.lanes.frames.record import ConversationRecord, Talk
 from gladwire.core.lanes.frames.rules.ending import switched_off
 from gladwire.core.lanes.frames.rules.resuming import paused
@@ -152,15 +152,45 @@ def _resumed(scene: Scene) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[Scene], ...] = (
-    Rule("resumed_elsewhere", "end", ISO_15118_2, "a pause taken up in another capture", _resumed),
-    Rule("offer_before_match", "match", ISO_15118_3, "5 % before matching", _offer_before_match),
-    Rule("request_before_check", "insulation", DIN_70121, "C before the cable check", _request_before_check),
+    Rule(
+        "resumed_elsewhere",
+        "end",
+        ISO_15118_2,
+        "a pause taken up in another capture",
+        _resumed,
+        needs=Needs(lanes=("frames",)),
+    ),
+    Rule(
+        "offer_before_match",
+        "match",
+        ISO_15118_3,
+        "5 % before matching",
+        _offer_before_match,
+        needs=Needs(lanes=("pilot", "frames")),
+    ),
+    Rule(
+        "request_before_check",
+        "insulation",
+        DIN_70121,
+        "C before the cable check",
+        _request_before_check,
+        needs=Needs(lanes=("pilot", "frames")),
+    ),
     Rule(
         "order_of_end",
         "end",
         ISO_15118_3,
         "pilot and messages at the end, in what order",
         only(_order_of_end, "normal", "note"),
+        needs=Needs(lanes=("pilot", "frames")),
     ),
-    Rule("lost_first", "hold", ISO_15118_3, "a pilot lost while both still talk", only(_order_of_end, "fault")),
+    Rule(
+        "lost_first",
+        "hold",
+        ISO_15118_3,
+        "a pilot lost while both still talk",
+        only(_order_of_end, "fault"),
+        breaks=("hold",),
+        needs=Needs(lanes=("pilot", "frames")),
+    ),
 )

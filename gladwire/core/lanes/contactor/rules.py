@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.contactor.measure import ContactorRecord
 from gladwire.core.lanes.mains.rules import asks_of
 from gladwire.core.lanes.pilot.record import PilotRecord
@@ -66,8 +66,38 @@ def _stays_closed(both: Switching) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[Switching], ...] = (
-    Rule("contactor_closes", "energise", SEQUENCES_SOURCE, "a contactor that answers", _closes),
-    Rule("contactor_not_driven", "energise", SEQUENCES_SOURCE, "a contactor nobody drives", _stays_open),
-    Rule("contactor_opens", "end", SEQUENCES_SOURCE, "a contactor that lets go", _opens),
-    Rule("contactor_stays_closed", "end", SEQUENCES_SOURCE, "a contactor that does not let go", _stays_closed),
+    Rule(
+        "contactor_closes",
+        "energise",
+        SEQUENCES_SOURCE,
+        "a contactor that answers",
+        _closes,
+        needs=Needs(lanes=("pilot", "contactor"), reached="request"),
+    ),
+    Rule(
+        "contactor_not_driven",
+        "energise",
+        SEQUENCES_SOURCE,
+        "a contactor nobody drives",
+        _stays_open,
+        breaks=("energise",),
+        needs=Needs(lanes=("pilot", "contactor"), reached="request"),
+    ),
+    Rule(
+        "contactor_opens",
+        "end",
+        SEQUENCES_SOURCE,
+        "a contactor that lets go",
+        _opens,
+        needs=Needs(lanes=("pilot", "contactor"), reached="end"),
+    ),
+    Rule(
+        "contactor_stays_closed",
+        "end",
+        SEQUENCES_SOURCE,
+        "a contactor that does not let go",
+        _stays_closed,
+        breaks=("end",),
+        needs=Needs(lanes=("pilot", "contactor"), reached="end"),
+    ),
 )

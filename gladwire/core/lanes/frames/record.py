@@ -14,6 +14,8 @@ from gladwire.core.standards.v2g_codes import FIELDS_20, kind_of, stage_of
 Side = Literal["ev", "evse"]
 SIDES: tuple[Side, Side] = ("ev", "evse")
 SIDE_WORDS: dict[Side, str] = {"ev": "vehicle", "evse": "post"}
+# Stages that messages lead through: a refusal, a silence or a closed connection can break any of them.
+SPOKEN = ("agree", "authorise", "parameters", "insulation", "precharge", "ramp", "energise", "hold", "end")
 
 
 class Said(BaseModel):

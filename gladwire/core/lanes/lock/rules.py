@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.lock.measure import LockAttempt, LockRecord
 from gladwire.core.standards.source import PRACTICE
 from gladwire.core.words import amps, seconds, times
@@ -70,10 +70,50 @@ def _not_released(record: LockRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[LockRecord], ...] = (
-    Rule("lock_engaged", "lock", PRACTICE, "a lock that went home", _engaged),
-    Rule("lock_moved", "lock", PRACTICE, "a pin that moves, by its position alone", _moved),
-    Rule("lock_obstructed", "lock", PRACTICE, "retries without movement", _obstructed),
-    Rule("lock_no_feedback", "lock", PRACTICE, "a pulse nobody answers", _no_feedback),
-    Rule("lock_released", "lock", PRACTICE, "the plug is free again", _released),
-    Rule("lock_not_released", "end", PRACTICE, "a release that does not move the pin", _not_released),
+    Rule(
+        "lock_engaged",
+        "lock",
+        PRACTICE,
+        "a lock that went home",
+        _engaged,
+        rank="telling",
+        needs=Needs(lanes=("lock_current",)),
+    ),
+    Rule(
+        "lock_moved",
+        "lock",
+        PRACTICE,
+        "a pin that moves, by its position alone",
+        _moved,
+        proves=("lock",),
+        needs=Needs(lanes=("lock_position",)),
+    ),
+    Rule(
+        "lock_obstructed",
+        "lock",
+        PRACTICE,
+        "retries without movement",
+        _obstructed,
+        breaks=("lock",),
+        needs=Needs(lanes=("lock_current", "lock_position")),
+    ),
+    Rule(
+        "lock_no_feedback",
+        "lock",
+        PRACTICE,
+        "a pulse nobody answers",
+        _no_feedback,
+        breaks=("lock",),
+        needs=Needs(lanes=("lock_current", "lock_position")),
+    ),
+    Rule("lock_released", "lock", PRACTICE, "the plug is free again", _released, needs=Needs(lanes=("lock_current",))),
+    Rule(
+        "lock_not_released",
+        "end",
+        PRACTICE,
+        "a release that does not move the pin",
+        _not_released,
+        breaks=("end",),
+        needs=Needs(lanes=("lock_current", "lock_position"), reached="end"),
+    ),
 )

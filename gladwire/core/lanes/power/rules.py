@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.power.explain import SLOW_RAMP_S
 from gladwire.core.lanes.power.ledger import Entry
 from gladwire.core.lanes.power.report import PowerReport, words_of_source
@@ -114,8 +114,16 @@ def _judged(report: PowerReport) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[PowerReport], ...] = (
-    Rule("power_flows", "hold", MEASUREMENT, "energy, time, average and peak, and where they were read", _flows),
-    Rule("power_ramp_slow", "ramp", PRACTICE, "a ramp longer than is usual", _slow_ramp),
+    Rule(
+        "power_flows",
+        "hold",
+        MEASUREMENT,
+        "energy, time, average and peak, and where they were read",
+        _flows,
+        rank="held",
+        needs=Needs(reached=""),
+    ),
+    Rule("power_ramp_slow", "ramp", PRACTICE, "a ramp longer than is usual", _slow_ramp, needs=Needs(reached="ramp")),
     Rule(
         "power_taper",
         "hold",
@@ -144,22 +152,38 @@ RULES: tuple[Rule[PowerReport], ...] = (
         "the post's amperes, kW or volts used up",
         _held("evse_current", "evse_power", "evse_voltage", "cable_rating", severity="normal"),
     ),
-    Rule("power_below_rating", "hold", PRACTICE, "a post that gives less than its rating", _below("evse")),
+    Rule(
+        "power_below_rating",
+        "hold",
+        PRACTICE,
+        "a post that gives less than its rating",
+        _below("evse"),
+        derates="suspect",
+    ),
     Rule(
         "power_lead",
         "hold",
         PRACTICE,
         "a cable or lead that lets less through than post and vehicle could",
         _below("cable"),
+        derates="suspect",
     ),
     Rule("power_cold", "hold", PRACTICE, "a cold pack that takes little", _held("vehicle_cold", severity="note")),
-    Rule("power_hot", "hold", PRACTICE, "a hot pack that asks for less", _held("vehicle_hot", severity="suspect")),
+    Rule(
+        "power_hot",
+        "hold",
+        PRACTICE,
+        "a hot pack that asks for less",
+        _held("vehicle_hot", severity="suspect"),
+        derates="suspect",
+    ),
     Rule(
         "power_thermal",
         "hold",
         PRACTICE,
         "current folded back by a warm cable or connector",
         _held("cable_thermal", severity="suspect"),
+        derates="suspect",
     ),
     Rule("power_adapter", "hold", PRACTICE, "an adapter's rating", _held("adapter", severity="note")),
     Rule(
@@ -168,9 +192,15 @@ RULES: tuple[Rule[PowerReport], ...] = (
         PRACTICE,
         "a cabinet shared with a neighbour",
         _held("shared_cabinet", severity="suspect"),
+        derates="suspect",
     ),
     Rule(
-        "power_supply", "hold", PRACTICE, "a site's supply or buffer used up", _held("site_supply", severity="suspect")
+        "power_supply",
+        "hold",
+        PRACTICE,
+        "a site's supply or buffer used up",
+        _held("site_supply", severity="suspect"),
+        derates="suspect",
     ),
     Rule(
         "power_phase_lost",
@@ -178,9 +208,25 @@ RULES: tuple[Rule[PowerReport], ...] = (
         PRACTICE,
         "one or two of three phases that carry nothing",
         _held("phase_lost", severity="suspect"),
+        derates="suspect",
     ),
-    Rule("power_interrupted", "hold", MEASUREMENT, "power that falls to nothing in the middle", _interrupted),
+    Rule(
+        "power_interrupted",
+        "hold",
+        MEASUREMENT,
+        "power that falls to nothing in the middle",
+        _interrupted,
+        breaks=("hold",),
+        yields_to=("pilot", "frames", "bus"),
+    ),
     Rule("power_unexplained", "hold", MEASUREMENT, "a level nothing read explains", _unexplained),
-    Rule("power_slower", "hold", PRACTICE, "a session slower than its reference", _judged),
-    Rule("power_label", "hold", PRACTICE, "a label in kW that no amperes reach at this pack's volts", _label),
+    Rule("power_slower", "hold", PRACTICE, "a session slower than its reference", _judged, derates="suspect"),
+    Rule(
+        "power_label",
+        "hold",
+        PRACTICE,
+        "a label in kW that no amperes reach at this pack's volts",
+        _label,
+        needs=Needs(reached=""),
+    ),
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.proximity.measure import ProximityRecord, ProximitySegment
 from gladwire.core.standards.proximity_codes import CODES_SOURCE, LATCH_SOURCE
 from gladwire.core.words import seconds, times
@@ -70,8 +70,30 @@ def _wrong(record: ProximityRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[ProximityRecord], ...] = (
-    Rule("proximity_read", "proximity", LATCH_SOURCE, "what proximity says", _read),
-    Rule("latch_pressed", "proximity", LATCH_SOURCE, "a latch pressed while plugged in, or stuck", _pressed),
-    Rule("proximity_intermittent", "proximity", LATCH_SOURCE, "a proximity contact that opens", _intermittent),
-    Rule("proximity_wrong", "proximity", LATCH_SOURCE, "a value no plug has", _wrong),
+    Rule(
+        "proximity_read",
+        "proximity",
+        LATCH_SOURCE,
+        "what proximity says",
+        _read,
+        rank="telling",
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "latch_pressed",
+        "proximity",
+        LATCH_SOURCE,
+        "a latch pressed while plugged in, or stuck",
+        _pressed,
+        breaks=("proximity",),
+    ),
+    Rule(
+        "proximity_intermittent",
+        "proximity",
+        LATCH_SOURCE,
+        "a proximity contact that opens",
+        _intermittent,
+        breaks=("proximity",),
+    ),
+    Rule("proximity_wrong", "proximity", LATCH_SOURCE, "a value no plug has", _wrong, breaks=("proximity",)),
 )

@@ -29,7 +29,7 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
     *insulation.RULES,
     *loop.RULES,
     *silence.RULES,
-    *ending.RULES,
     *resuming.RULES,
+    *ending.RULES,
     *capture.RULES,
 )

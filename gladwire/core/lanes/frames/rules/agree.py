@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from gladwire.core.findings import Fact, Rule, only
+from gladwire.core.findings import Fact, Needs, Rule, only
 from gladwire.core.lanes.frames.plain import offers_of
-from gladwire.core.lanes.frames.record import ConversationRecord, Talk, Turn
+from gladwire.core.lanes.frames.record import SPOKEN, ConversationRecord, Talk, Turn
 from gladwire.core.lanes.frames.rules.contract import refused_by_contract
 from gladwire.core.lanes.frames.rules.link import talks_of
 from gladwire.core.standards.source import ISO_15118_2, PRACTICE
@@ -178,15 +178,66 @@ def _endless(record: ConversationRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("protocol_agreed", "agree", ISO_15118_2, "the protocol both agreed on", _agreed),
-    Rule("no_common_protocol", "agree", ISO_15118_2, "no protocol both know", _no_protocol),
+    Rule("protocol_agreed", "agree", ISO_15118_2, "the protocol both agreed on", _agreed, rank="progress"),
+    Rule("no_common_protocol", "agree", ISO_15118_2, "no protocol both know", _no_protocol, breaks=("agree",)),
     Rule("protocol_minor", "agree", ISO_15118_2, "another minor version", _minor),
-    Rule("response_failed", "agree", ISO_15118_2, "every other FAILED answer, with its meaning", _refusing(None)),
-    Rule("switching_refused", "ramp", ISO_15118_2, "a post that could not switch its output", _refusing(SWITCHING)),
-    Rule("limits_refused", "parameters", ISO_15118_2, "limits or kind of charging refused", _refusing(UNSUITED)),
-    Rule("response_warning", "agree", ISO_15118_2, "answers that are OK with a warning", _warned),
-    Rule("authorisation_refused", "authorise", ISO_15118_2, "authorisation or payment refused", _refused),
-    Rule("authorised", "authorise", ISO_15118_2, "authorised, how and after how long", _authorised),
-    Rule("authorisation_endless", "authorise", PRACTICE, "a post that never decides", only(_endless, "fault")),
+    Rule(
+        "response_failed",
+        "agree",
+        ISO_15118_2,
+        "every other FAILED answer, with its meaning",
+        _refusing(None),
+        breaks=SPOKEN,
+        needs=Needs(reached="agree"),
+    ),
+    Rule(
+        "switching_refused",
+        "ramp",
+        ISO_15118_2,
+        "a post that could not switch its output",
+        _refusing(SWITCHING),
+        breaks=SPOKEN,
+    ),
+    Rule(
+        "limits_refused",
+        "parameters",
+        ISO_15118_2,
+        "limits or kind of charging refused",
+        _refusing(UNSUITED),
+        breaks=SPOKEN,
+    ),
+    Rule(
+        "response_warning",
+        "agree",
+        ISO_15118_2,
+        "answers that are OK with a warning",
+        _warned,
+        needs=Needs(reached="agree"),
+    ),
+    Rule(
+        "authorisation_refused",
+        "authorise",
+        ISO_15118_2,
+        "authorisation or payment refused",
+        _refused,
+        breaks=("authorise",),
+    ),
+    Rule(
+        "authorised",
+        "authorise",
+        ISO_15118_2,
+        "authorised, how and after how long",
+        _authorised,
+        proves=("authorise",),
+        rank="progress",
+    ),
+    Rule(
+        "authorisation_endless",
+        "authorise",
+        PRACTICE,
+        "a post that never decides",
+        only(_endless, "fault"),
+        breaks=("authorise",),
+    ),
     Rule("authorisation_waiting", "authorise", PRACTICE, "a card still waited for", only(_endless, "note")),
 )

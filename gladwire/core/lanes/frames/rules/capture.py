@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.frames.folding import UNDECODED
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.frames.rules.link import talks_of
@@ -59,8 +59,22 @@ def _middle(record: ConversationRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("frames_missed", "link", MEASUREMENT, "bytes the capture missed", _holes),
-    Rule("segments_repeated", "link", MEASUREMENT, "segments sent again", _repeats),
-    Rule("message_broken", "agree", MEASUREMENT, "messages that do not decode whole, and where they break", _undecoded),
-    Rule("begins_in_the_middle", "link", MEASUREMENT, "a capture that begins after the conversation did", _middle),
+    Rule("frames_missed", "link", MEASUREMENT, "bytes the capture missed", _holes, needs=Needs(reached="")),
+    Rule("segments_repeated", "link", MEASUREMENT, "segments sent again", _repeats, needs=Needs(reached="")),
+    Rule(
+        "message_broken",
+        "agree",
+        MEASUREMENT,
+        "messages that do not decode whole, and where they break",
+        _undecoded,
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "begins_in_the_middle",
+        "link",
+        MEASUREMENT,
+        "a capture that begins after the conversation did",
+        _middle,
+        needs=Needs(reached=""),
+    ),
 )

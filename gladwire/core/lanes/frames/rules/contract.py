@@ -116,16 +116,51 @@ def _receipts(record: ConversationRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("contract_installed", "authorise", ISO_15118_2_CONTRACT, "a contract certificate installed or renewed", _installed),
-    Rule("contract_not_installed", "authorise", ISO_15118_2_CONTRACT, "a contract certificate asked for and not given",
-         _not_installed),
+    Rule(
+        "contract_installed",
+        "authorise",
+        ISO_15118_2_CONTRACT,
+        "a contract certificate installed or renewed",
+        _installed,
+    ),
+    Rule(
+        "contract_not_installed",
+        "authorise",
+        ISO_15118_2_CONTRACT,
+        "a contract certificate asked for and not given",
+        _not_installed,
+    ),
     Rule("contract_taken", "authorise", ISO_15118_2_CONTRACT, "payment details taken, and what that proves", _contract),
-    Rule("contract_refused", "authorise", ISO_15118_2_CONTRACT, "a contract the post refuses, and why", _refused),
-    Rule("contract_signed", "authorise", ISO_15118_2_CONTRACT, "an authorisation signed by contract",
-         only(_signed, "normal")),
-    Rule("contract_unsigned", "authorise", ISO_15118_2_CONTRACT, "an authorisation by contract without signature or with "
-         "another challenge", only(_signed, "suspect")),
-    Rule("receipts_signed", "hold", ISO_15118_2_CONTRACT, "meter receipts the vehicle signed", only(_receipts, "normal")),
-    Rule("receipt_missing", "hold", ISO_15118_2_CONTRACT, "a meter receipt asked for and not sent",
-         only(_receipts, "suspect")),
-)  # fmt: skip
+    Rule(
+        "contract_refused",
+        "authorise",
+        ISO_15118_2_CONTRACT,
+        "a contract the post refuses, and why",
+        _refused,
+        breaks=("authorise",),
+    ),
+    Rule(
+        "contract_signed",
+        "authorise",
+        ISO_15118_2_CONTRACT,
+        "an authorisation signed by contract",
+        only(_signed, "normal"),
+    ),
+    Rule(
+        "contract_unsigned",
+        "authorise",
+        ISO_15118_2_CONTRACT,
+        "an authorisation by contract without signature or with another challenge",
+        only(_signed, "suspect"),
+    ),
+    Rule(
+        "receipts_signed", "hold", ISO_15118_2_CONTRACT, "meter receipts the vehicle signed", only(_receipts, "normal")
+    ),
+    Rule(
+        "receipt_missing",
+        "hold",
+        ISO_15118_2_CONTRACT,
+        "a meter receipt asked for and not sent",
+        only(_receipts, "suspect"),
+    ),
+)

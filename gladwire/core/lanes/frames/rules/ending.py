@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule, only
+from gladwire.core.findings import Fact, Needs, Rule, only
 from gladwire.core.lanes.frames.folding import UNDECODED
-from gladwire.core.lanes.frames.record import SIDE_WORDS, ConversationRecord, Talk, Turn
+from gladwire.core.lanes.frames.record import SIDE_WORDS, SPOKEN, ConversationRecord, Talk, Turn
 from gladwire.core.lanes.frames.rules.link import talks_of
 from gladwire.core.lanes.frames.rules.loop import LOOPS, switched_on
 from gladwire.core.lanes.frames.rules.resuming import paused
@@ -149,17 +149,57 @@ def _again(record: ConversationRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("stop_followed", "end", PRACTICE, "a stop the post asked for, and followed", only(_followed, "note")),
-    Rule("stop_ignored", "end", PRACTICE, "a stop the post asked for, and nobody followed", only(_followed, "fault")),
-    Rule("vehicle_ended", "end", ISO_15118_2, "a charge the vehicle ended, and why", _vehicle_done),
-    Rule("session_stopped", "end", ISO_15118_2, "a session ended in order", _orderly),
+    Rule(
+        "stop_followed",
+        "end",
+        PRACTICE,
+        "a stop the post asked for, and followed",
+        only(_followed, "note"),
+        ends=True,
+        rank="ending",
+    ),
+    Rule(
+        "stop_ignored",
+        "end",
+        PRACTICE,
+        "a stop the post asked for, and nobody followed",
+        only(_followed, "fault"),
+        breaks=("end",),
+        ends=True,
+    ),
+    Rule(
+        "vehicle_ended",
+        "end",
+        ISO_15118_2,
+        "a charge the vehicle ended, and why",
+        _vehicle_done,
+        ends=True,
+        rank="ending",
+    ),
+    Rule(
+        "session_stopped",
+        "end",
+        ISO_15118_2,
+        "a session ended in order",
+        _orderly,
+        ends=True,
+        rank="ending",
+        favours_well=1.0,
+    ),
     Rule(
         "connection_closed",
         "hold",
         ISO_15118_2_TRANSPORT,
         "a connection closed or reset without ending the session",
         _reset,
+        breaks=SPOKEN,
+        follows=(
+            "fault",
+            "suspect",
+            "pilot",
+        ),
+        needs=Needs(reached="agree"),
     ),
     Rule("weld_check", "end", IEC_61851_23, "voltage left on the cable after the stop", _weld),
-    Rule("tried_again", "link", PRACTICE, "second tries, and other vehicles", _again),
+    Rule("tried_again", "link", PRACTICE, "second tries, and other vehicles", _again, rank="quiet"),
 )

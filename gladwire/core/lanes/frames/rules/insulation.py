@@ -141,15 +141,48 @@ def _not_reached(record: ConversationRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("insulation_passed", "insulation", IEC_61851_23, "the cable check's verdict and time", _passed),
-    Rule("insulation_status", "insulation", IEC_61851_23, "insulation warning or fault", _status),
-    Rule("insulation_no_verdict", "insulation", IEC_61851_23, "a cable check without a verdict in time", _no_verdict),
-    Rule("precharge_reached", "precharge", IEC_61851_23, "pre-charge near enough, and how long it took", _reached),
+    Rule(
+        "insulation_passed",
+        "insulation",
+        IEC_61851_23,
+        "the cable check's verdict and time",
+        _passed,
+        proves=("insulation",),
+    ),
+    Rule(
+        "insulation_status",
+        "insulation",
+        IEC_61851_23,
+        "insulation warning or fault",
+        _status,
+        breaks=(
+            "insulation",
+            "hold",
+        ),
+        stands=True,
+    ),
+    Rule(
+        "insulation_no_verdict",
+        "insulation",
+        IEC_61851_23,
+        "a cable check without a verdict in time",
+        _no_verdict,
+        breaks=("insulation",),
+    ),
+    Rule(
+        "precharge_reached",
+        "precharge",
+        IEC_61851_23,
+        "pre-charge near enough, and how long it took",
+        _reached,
+        proves=("precharge",),
+    ),
     Rule(
         "precharge_not_reached",
         "precharge",
         IEC_61851_23,
         "pre-charge that does not come near, or is not used",
         _not_reached,
+        breaks=("precharge",),
     ),
 )

@@ -107,13 +107,39 @@ def talks_of(record: ConversationRecord) -> tuple[Talk, ...]:
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("link_up", "link", ISO_15118_2_TRANSPORT, "a connection between vehicle and post", _linked),
-    Rule("sdp_no_answer", "link", ISO_15118_2_TRANSPORT, "discovery that nobody answers", _no_discovery),
-    Rule("sdp_security", "link", ISO_15118_2_TRANSPORT, "security asked and not given, and no connection",
-         only(_security, "fault")),
-    Rule("sdp_security_taken", "link", ISO_15118_2_TRANSPORT, "other security than asked, and taken",
-         only(_security, "note")),
-    Rule("tcp_refused", "link", ISO_15118_2_TRANSPORT, "a connection refused, unanswered or without a message", _refused),
-    Rule("tcp_never_opened", "link", ISO_15118_2_TRANSPORT, "a post that answers and a vehicle that never connects",
-         _no_connection),
-)  # fmt: skip
+    Rule("link_up", "link", ISO_15118_2_TRANSPORT, "a connection between vehicle and post", _linked, proves=("link",)),
+    Rule(
+        "sdp_no_answer", "link", ISO_15118_2_TRANSPORT, "discovery that nobody answers", _no_discovery, breaks=("link",)
+    ),
+    Rule(
+        "sdp_security",
+        "link",
+        ISO_15118_2_TRANSPORT,
+        "security asked and not given, and no connection",
+        only(_security, "fault"),
+        breaks=("link",),
+    ),
+    Rule(
+        "sdp_security_taken",
+        "link",
+        ISO_15118_2_TRANSPORT,
+        "other security than asked, and taken",
+        only(_security, "note"),
+    ),
+    Rule(
+        "tcp_refused",
+        "link",
+        ISO_15118_2_TRANSPORT,
+        "a connection refused, unanswered or without a message",
+        _refused,
+        breaks=("link",),
+    ),
+    Rule(
+        "tcp_never_opened",
+        "link",
+        ISO_15118_2_TRANSPORT,
+        "a post that answers and a vehicle that never connects",
+        _no_connection,
+        breaks=("link",),
+    ),
+)

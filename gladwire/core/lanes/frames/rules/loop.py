@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Rule, Severity, only
 from gladwire.core.lanes.frames.folding import FLAGS
-from gladwire.core.lanes.frames.record import ConversationRecord, Talk, Turn
+from gladwire.core.lanes.frames.record import SPOKEN, ConversationRecord, Talk, Turn
 from gladwire.core.lanes.frames.rules.link import talks_of
 from gladwire.core.standards.dc_limits import FLOWS_A
 from gladwire.core.standards.source import ISO_15118_2, ISO_15118_20, PRACTICE
@@ -180,15 +180,32 @@ def _renegotiated(record: ConversationRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("power_on", "ramp", ISO_15118_2, "power switched on by message", _on),
-    Rule("loop_held", "hold", ISO_15118_2, "the charge loop, how long and how much", _held),
-    Rule("gave_back", "hold", ISO_15118_20, "current the vehicle gave back", _gave_back),
-    Rule("no_current", "ramp", PRACTICE, "a loop in which no current flows", _no_current),
-    Rule("post_status", "hold", ISO_15118_2, "a shutdown the post reports", only(_post_status, "suspect")),
+    Rule("power_on", "ramp", ISO_15118_2, "power switched on by message", _on, proves=("ramp",)),
     Rule(
-        "post_emergency", "hold", ISO_15118_2, "emergency or malfunction the post reports", only(_post_status, "fault")
+        "loop_held", "hold", ISO_15118_2, "the charge loop, how long and how much", _held, rank="held", favours_well=1.5
     ),
-    Rule("ev_error", "hold", ISO_15118_2, "error codes of the vehicle", _ev_error),
+    Rule("gave_back", "hold", ISO_15118_20, "current the vehicle gave back", _gave_back, rank="held"),
+    Rule("no_current", "ramp", PRACTICE, "a loop in which no current flows", _no_current, breaks=("ramp",)),
+    Rule(
+        "post_status",
+        "hold",
+        ISO_15118_2,
+        "a shutdown the post reports",
+        only(_post_status, "suspect"),
+        follows=(
+            "fault",
+            "suspect",
+        ),
+    ),
+    Rule(
+        "post_emergency",
+        "hold",
+        ISO_15118_2,
+        "emergency or malfunction the post reports",
+        only(_post_status, "fault"),
+        breaks=SPOKEN,
+    ),
+    Rule("ev_error", "hold", ISO_15118_2, "error codes of the vehicle", _ev_error, breaks=SPOKEN),
     Rule("limit_reached", "hold", ISO_15118_2, "how often the post said that a limit was reached", _limited),
     Rule("gives_less", "hold", PRACTICE, "less current than asked, and no limit named", _less),
     Rule("renegotiation", "hold", ISO_15118_2, "a renegotiation, and who asked", _renegotiated),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.plc.slac import SlacRun
 from gladwire.core.standards.slac_limits import (
@@ -216,18 +216,47 @@ def _odd(record: ConversationRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("slac_matched", "match", MATCHING_SOURCE, "vehicle and post matched", _matched),
-    Rule("slac_no_answer", "match", MATCHING_SOURCE, "no post answers the vehicle's request to match", _no_answer),
+    Rule("slac_matched", "match", MATCHING_SOURCE, "vehicle and post matched", _matched, proves=("match",)),
     Rule(
-        "slac_broke_off", "match", MATCHING_SOURCE, "a matching run that breaks off, and whose turn it was", _incomplete
+        "slac_no_answer",
+        "match",
+        MATCHING_SOURCE,
+        "no post answers the vehicle's request to match",
+        _no_answer,
+        breaks=("match",),
+        needs=Needs(reached="", seconds=1.0),
     ),
-    Rule("slac_match_refused", "match", MATCHING_SOURCE, "a match asked for and never confirmed", _rejected),
+    Rule(
+        "slac_broke_off",
+        "match",
+        MATCHING_SOURCE,
+        "a matching run that breaks off, and whose turn it was",
+        _incomplete,
+        breaks=("match",),
+    ),
+    Rule(
+        "slac_match_refused",
+        "match",
+        MATCHING_SOURCE,
+        "a match asked for and never confirmed",
+        _rejected,
+        breaks=("match",),
+    ),
     Rule("slac_weak", "match", MATCHING_SOURCE, "attenuation above the accept levels", _weak),
-    Rule("slac_wrong_post", "match", MATCHING_SOURCE, "a match with a post that is not the loudest", _wrong_post),
+    Rule(
+        "slac_wrong_post",
+        "match",
+        MATCHING_SOURCE,
+        "a match with a post that is not the loudest",
+        _wrong_post,
+        breaks=("match",),
+    ),
     Rule("slac_ambiguous", "match", MATCHING_SOURCE, "two posts that hear the vehicle alike", _ambiguous),
-    Rule("slac_several_posts", "match", MATCHING_SOURCE, "how many posts answer, and how loudly", _several),
+    Rule(
+        "slac_several_posts", "match", MATCHING_SOURCE, "how many posts answer, and how loudly", _several, rank="quiet"
+    ),
     Rule("slac_sounds_lost", "match", MATCHING_SOURCE, "sounds heard against sounds announced", _sounds),
-    Rule("slac_not_joined", "match", MATCHING_SOURCE, "a match without a link", _not_joined),
+    Rule("slac_not_joined", "match", MATCHING_SOURCE, "a match without a link", _not_joined, breaks=("match",)),
     Rule("slac_late", "match", MATCHING_SOURCE, "answers to matching later than allowed", _late),
     Rule("slac_late_match", "match", MATCHING_SOURCE, "a match confirmed later than allowed", _late_match),
     Rule("slac_again", "match", MATCHING_SOURCE, "matching begun more than once, by whom", _again),

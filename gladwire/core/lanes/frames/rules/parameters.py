@@ -133,10 +133,45 @@ def _endless(record: ConversationRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
-    Rule("limits_exchanged", "parameters", ISO_15118_2, "limits of vehicle and post, exchanged", _met),
-    Rule("limits_voltage", "parameters", PRACTICE, "voltages that cannot meet, with both numbers", _voltage),
-    Rule("limits_current", "parameters", PRACTICE, "currents that cannot meet, with both numbers", _current),
+    Rule(
+        "limits_exchanged",
+        "parameters",
+        ISO_15118_2,
+        "limits of vehicle and post, exchanged",
+        _met,
+        proves=("parameters",),
+    ),
+    Rule(
+        "limits_voltage",
+        "parameters",
+        PRACTICE,
+        "voltages that cannot meet, with both numbers",
+        _voltage,
+        breaks=("parameters",),
+    ),
+    Rule(
+        "limits_current",
+        "parameters",
+        PRACTICE,
+        "currents that cannot meet, with both numbers",
+        _current,
+        breaks=("parameters",),
+    ),
     Rule("limits_power", "parameters", PRACTICE, "power offered against power the vehicle takes", only(_power, "note")),
-    Rule("nothing_offered", "parameters", PRACTICE, "a post that offers nothing", only(_power, "fault")),
-    Rule("parameters_endless", "parameters", ISO_15118_2, "limits the post never settles", _endless),
+    Rule(
+        "nothing_offered",
+        "parameters",
+        PRACTICE,
+        "a post that offers nothing",
+        only(_power, "fault"),
+        breaks=("parameters",),
+    ),
+    Rule(
+        "parameters_endless",
+        "parameters",
+        ISO_15118_2,
+        "limits the post never settles",
+        _endless,
+        breaks=("parameters",),
+    ),
 )

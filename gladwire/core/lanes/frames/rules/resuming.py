@@ -79,7 +79,16 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         ISO_15118_2,
         "a pause by agreement, and whether it was taken up",
         only(_pauses, "normal", "note"),
+        ends=True,
+        rank="ending",
     ),
-    Rule("resume_refused", "agree", ISO_15118_2, "a paused session the post had forgotten", only(_pauses, "suspect")),
+    Rule(
+        "resume_refused",
+        "agree",
+        ISO_15118_2,
+        "a paused session the post had forgotten",
+        only(_pauses, "suspect"),
+        breaks=("agree",),
+    ),
     Rule("pause_asked", "hold", ISO_15118_2, "a pause the post asked for", _asked),
 )

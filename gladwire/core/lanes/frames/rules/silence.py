@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.frames.folding import UNDECODED
-from gladwire.core.lanes.frames.record import ConversationRecord, Talk
+from gladwire.core.lanes.frames.record import SPOKEN, ConversationRecord, Talk
 from gladwire.core.lanes.frames.rules.link import talks_of
 from gladwire.core.standards.source import ISO_15118_2_TIMERS
 from gladwire.core.standards.v2g_timers import SETUP_S, answer_max_s, sequence_max_s, timer_source
@@ -130,9 +130,38 @@ def _slow_setup(record: ConversationRecord) -> Iterator[Fact]:
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule(
-        "post_silent", "hold", ISO_15118_2_TIMERS, "a request without an answer: who, how long, after what", _answerless
+        "post_silent",
+        "hold",
+        ISO_15118_2_TIMERS,
+        "a request without an answer: who, how long, after what",
+        _answerless,
+        breaks=SPOKEN,
+        follows=(
+            "fault",
+            "pilot",
+        ),
+        needs=Needs(reached="agree"),
     ),
-    Rule("vehicle_silent", "hold", ISO_15118_2_TIMERS, "a vehicle that asks nothing more", _vehicle_silent),
+    Rule(
+        "vehicle_silent",
+        "hold",
+        ISO_15118_2_TIMERS,
+        "a vehicle that asks nothing more",
+        _vehicle_silent,
+        breaks=SPOKEN,
+        follows=(
+            "fault",
+            "pilot",
+        ),
+        needs=Needs(reached="agree"),
+    ),
     Rule("setup_slow", "link", ISO_15118_2_TIMERS, "a set-up longer than the vehicle's timer", _slow_setup),
-    Rule("answers_late", "hold", ISO_15118_2_TIMERS, "answers later than the vehicle's timer", _late),
+    Rule(
+        "answers_late",
+        "hold",
+        ISO_15118_2_TIMERS,
+        "answers later than the vehicle's timer",
+        _late,
+        needs=Needs(reached="agree"),
+    ),
 )

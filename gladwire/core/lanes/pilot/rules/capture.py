@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.pilot.interpretation import Mistake
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.standards.source import MEASUREMENT
@@ -36,12 +36,56 @@ def _mistake(kind: Mistake, key: str) -> Callable[[PilotRecord], Iterator[Fact]]
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (
-    Rule("capture_scale_guessed", "pilot", MEASUREMENT, "an unscaled probe", _mistake("scale", "Times")),
-    Rule("capture_polarity_guessed", "pilot", MEASUREMENT, "probe and PE swapped", _mistake("polarity", "swapped")),
-    Rule("capture_offset", "pilot", MEASUREMENT, "a channel whose zero is off", _mistake("offset", "Every level")),
     Rule(
-        "capture_ac_coupled", "pilot", MEASUREMENT, "levels lost to AC coupling", _mistake("ac_coupled", "AC coupled")
+        "capture_scale_guessed",
+        "pilot",
+        MEASUREMENT,
+        "an unscaled probe",
+        _mistake("scale", "Times"),
+        needs=Needs(reached=""),
     ),
-    Rule("capture_clipped", "pilot", MEASUREMENT, "a range too small", _mistake("clipped", "clipped")),
-    Rule("capture_gaps", "pilot", MEASUREMENT, "samples over range or missing", _mistake("gaps", "over range")),
+    Rule(
+        "capture_polarity_guessed",
+        "pilot",
+        MEASUREMENT,
+        "probe and PE swapped",
+        _mistake("polarity", "swapped"),
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "capture_offset",
+        "pilot",
+        MEASUREMENT,
+        "a channel whose zero is off",
+        _mistake("offset", "Every level"),
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "capture_ac_coupled",
+        "pilot",
+        MEASUREMENT,
+        "levels lost to AC coupling",
+        _mistake("ac_coupled", "AC coupled"),
+        rank="capture",
+        favours_well=-4.0,
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "capture_clipped",
+        "pilot",
+        MEASUREMENT,
+        "a range too small",
+        _mistake("clipped", "clipped"),
+        rank="capture",
+        favours_well=-4.0,
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "capture_gaps",
+        "pilot",
+        MEASUREMENT,
+        "samples over range or missing",
+        _mistake("gaps", "over range"),
+        needs=Needs(reached=""),
+    ),
 )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import islice, takewhile
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.standards.pilot_levels import BY_LETTER
 from gladwire.core.standards.pilot_timing import INTERRUPTION_MAX_S, PRACTICE_SOURCE, SEQUENCES_SOURCE
@@ -72,7 +72,35 @@ def _oscillation_stopped(record: PilotRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (
-    Rule("pilot_interrupted", "pilot", PRACTICE_SOURCE, "contacts that open for an instant", _interruptions),
-    Rule("pilot_lost_while_asking", "hold", SEQUENCES_SOURCE, "C to A or to no state", _lost_while_asking),
-    Rule("offer_withdrawn", "hold", SEQUENCES_SOURCE, "oscillation ends while asking", _oscillation_stopped),
+    Rule(
+        "pilot_interrupted",
+        "pilot",
+        PRACTICE_SOURCE,
+        "contacts that open for an instant",
+        _interruptions,
+        breaks=(
+            "pilot",
+            "hold",
+        ),
+        needs=Needs(rate_hz=1e3),
+    ),
+    Rule(
+        "pilot_lost_while_asking",
+        "hold",
+        SEQUENCES_SOURCE,
+        "C to A or to no state",
+        _lost_while_asking,
+        breaks=("hold",),
+        needs=Needs(reached="request"),
+    ),
+    Rule(
+        "offer_withdrawn",
+        "hold",
+        SEQUENCES_SOURCE,
+        "oscillation ends while asking",
+        _oscillation_stopped,
+        breaks=("hold",),
+        breaks_from="suspect",
+        needs=Needs(reached="request"),
+    ),
 )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.calculations.pilot_circuit import capacitance_nf
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.pilot.rules.levels import longest_per_state
 from gladwire.core.standards.pilot_timing import CAPACITANCE_MAX_NF, EDGES_SOURCE, FALL_MAX_US, RISE_MAX_US
@@ -34,5 +34,13 @@ def _slow_edges(record: PilotRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (
-    Rule("slow_edges", "offer", EDGES_SOURCE, "edges slower than allowed", _slow_edges),
+    Rule(
+        "slow_edges",
+        "offer",
+        EDGES_SOURCE,
+        "edges slower than allowed",
+        _slow_edges,
+        favours_well=-3.0,
+        needs=Needs(rate_hz=200e3),
+    ),
 )

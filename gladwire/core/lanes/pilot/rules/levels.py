@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.calculations import pilot_circuit
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.standards.pilot_levels import (
     BY_LETTER,
@@ -156,10 +156,40 @@ def _source_levels(record: PilotRecord) -> Iterator[Fact]:
 
 RULES: tuple[Rule[PilotRecord], ...] = (
     Rule("pilot_level_in_band", "pilot", STATES_SOURCE, "each state's level and its margin", _in_band),
-    Rule("pilot_level_thin_margin", "pilot", STATES_SOURCE, "a level about to leave its band", _thin_margin),
-    Rule("pilot_level_between_states", "pilot", STATES_SOURCE, "a level that is no state", _between),
-    Rule("series_resistance", "pilot", STATES_SOURCE, "the resistance behind a lifted level", _series_resistance),
+    Rule(
+        "pilot_level_thin_margin",
+        "pilot",
+        STATES_SOURCE,
+        "a level about to leave its band",
+        _thin_margin,
+        favours_well=-2.5,
+    ),
+    Rule("pilot_level_between_states", "pilot", STATES_SOURCE, "a level that is no state", _between, breaks=("pilot",)),
+    Rule(
+        "series_resistance",
+        "pilot",
+        STATES_SOURCE,
+        "the resistance behind a lifted level",
+        _series_resistance,
+        favours_well=-3.0,
+    ),
     Rule("sae_level_remark", "pilot", SAE_SOURCE, "inside one standard, outside the other", _sae_remark),
-    Rule("low_side_pulled_up", "pilot", STATES_SOURCE, "a diode that conducts both ways", _low_side),
-    Rule("source_level_out", "pilot", STATES_SOURCE, "the post's own generator out of tolerance", _source_levels),
+    Rule(
+        "low_side_pulled_up",
+        "pilot",
+        STATES_SOURCE,
+        "a diode that conducts both ways",
+        _low_side,
+        breaks=("pilot",),
+        needs=Needs(reached="offer"),
+    ),
+    Rule(
+        "source_level_out",
+        "pilot",
+        STATES_SOURCE,
+        "the post's own generator out of tolerance",
+        _source_levels,
+        favours_well=-2.5,
+        needs=Needs(reached="", probe="post"),
+    ),
 )

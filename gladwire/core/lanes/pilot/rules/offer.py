@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.pilot.events import offer_changed
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.standards import pilot_duty
@@ -127,11 +127,59 @@ def _no_offer(record: PilotRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (
-    Rule("offer", "offer", pilot_duty.IEC.source, "the current offered", _offer),
-    Rule("digital_communication", "offer", pilot_duty.IEC.source, "5 % and what it means", _digital),
-    Rule("duty_forbidden", "offer", pilot_duty.IEC.source, "a duty outside the table", _forbidden),
+    Rule(
+        "offer",
+        "offer",
+        pilot_duty.IEC.source,
+        "the current offered",
+        _offer,
+        favours_well=0.5,
+        needs=Needs(rate_hz=20e3),
+    ),
+    Rule(
+        "digital_communication",
+        "offer",
+        pilot_duty.IEC.source,
+        "5 % and what it means",
+        _digital,
+        favours_well=0.5,
+        needs=Needs(rate_hz=20e3),
+    ),
+    Rule(
+        "duty_forbidden",
+        "offer",
+        pilot_duty.IEC.source,
+        "a duty outside the table",
+        _forbidden,
+        breaks=("offer",),
+        needs=Needs(rate_hz=20e3),
+    ),
     Rule("duty_doubtful", "offer", MEASUREMENT, "what the sampling rate cannot tell", _doubtful),
-    Rule("frequency_out", "offer", FREQUENCY_SOURCE, "an oscillator off frequency", _frequency),
-    Rule("offer_changed", "offer", pilot_duty.IEC.source, "a lower or higher offer during the session", _changed),
-    Rule("no_offer", "offer", SEQUENCES_SOURCE, "a vehicle that is left waiting", _no_offer),
+    Rule(
+        "frequency_out",
+        "offer",
+        FREQUENCY_SOURCE,
+        "an oscillator off frequency",
+        _frequency,
+        breaks=("offer",),
+        needs=Needs(seconds=0.1, rate_hz=10e3),
+    ),
+    Rule(
+        "offer_changed",
+        "offer",
+        pilot_duty.IEC.source,
+        "a lower or higher offer during the session",
+        _changed,
+        needs=Needs(rate_hz=20e3),
+    ),
+    Rule(
+        "no_offer",
+        "offer",
+        SEQUENCES_SOURCE,
+        "a vehicle that is left waiting",
+        _no_offer,
+        stalls=True,
+        rank="waiting",
+        needs=Needs(reached="pilot", seconds=PATIENCE_S),
+    ),
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule, Severity
+from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.pilot.events import interruptions
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.standards.pilot_timing import HUNTING_MIN_REQUESTS, PATIENCE_S, RESTART_SOURCE, SEQUENCES_SOURCE
@@ -100,10 +100,47 @@ def _ended(record: PilotRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (
-    Rule("request", "request", SEQUENCES_SOURCE, "when the vehicle asks", _asked),
-    Rule("never_asked", "request", SEQUENCES_SOURCE, "an offer nobody takes", _never_asked),
-    Rule("hunting", "request", SEQUENCES_SOURCE, "asking over and over", _hunting),
-    Rule("wake_up_toggle", "request", RESTART_SOURCE, "the one toggle that is healthy", _wake_up),
-    Rule("ventilation_asked", "request", SEQUENCES_SOURCE, "state D", _ventilation),
-    Rule("stopped_asking", "end", SEQUENCES_SOURCE, "an orderly end", _ended),
+    Rule("request", "request", SEQUENCES_SOURCE, "when the vehicle asks", _asked, favours_well=2.5),
+    Rule(
+        "never_asked",
+        "request",
+        SEQUENCES_SOURCE,
+        "an offer nobody takes",
+        _never_asked,
+        stalls=True,
+        follows=("any",),
+        rank="waiting",
+        needs=Needs(reached="offer", seconds=PATIENCE_S),
+    ),
+    Rule(
+        "hunting",
+        "request",
+        SEQUENCES_SOURCE,
+        "asking over and over",
+        _hunting,
+        breaks=(
+            "request",
+            "parameters",
+        ),
+        needs=Needs(reached="request"),
+    ),
+    Rule(
+        "wake_up_toggle",
+        "request",
+        RESTART_SOURCE,
+        "the one toggle that is healthy",
+        _wake_up,
+        needs=Needs(reached="offer"),
+    ),
+    Rule("ventilation_asked", "request", SEQUENCES_SOURCE, "state D", _ventilation, favours_well=-2.0),
+    Rule(
+        "stopped_asking",
+        "end",
+        SEQUENCES_SOURCE,
+        "an orderly end",
+        _ended,
+        proves=("end",),
+        favours_well=0.6,
+        needs=Needs(reached="request"),
+    ),
 )

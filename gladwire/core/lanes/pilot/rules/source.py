@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Rule
+from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.standards.pilot_levels import BY_LETTER, STATES_SOURCE
 from gladwire.core.standards.pilot_timing import (
@@ -115,10 +115,61 @@ def _nothing_connected(record: PilotRecord) -> Iterator[Fact]:
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (
-    Rule("oscillating_without_vehicle", "pilot", SEQUENCES_SOURCE, "a post that offers to nobody", _oscillating_alone),
-    Rule("pilot_stuck_at_zero", "pilot", STATES_SOURCE, "0 V throughout", _stuck_at_zero),
-    Rule("post_not_available", "pilot", STATES_SOURCE, "-12 V throughout", _stuck_at_minus_twelve),
-    Rule("pilot_withdrawn", "pilot", STATES_SOURCE, "E or F in the middle of a session", _withdrawn),
-    Rule("no_pilot", "pilot", STATES_SOURCE, "a signal that is no pilot", _no_pilot),
-    Rule("nothing_connected", "pilot", STATES_SOURCE, "a post alone, or a plug not made", _nothing_connected),
+    Rule(
+        "oscillating_without_vehicle",
+        "pilot",
+        SEQUENCES_SOURCE,
+        "a post that offers to nobody",
+        _oscillating_alone,
+        breaks=("pilot",),
+        needs=Needs(reached="", probe="post"),
+    ),
+    Rule(
+        "pilot_stuck_at_zero",
+        "pilot",
+        STATES_SOURCE,
+        "0 V throughout",
+        _stuck_at_zero,
+        breaks=("pilot",),
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "post_not_available",
+        "pilot",
+        STATES_SOURCE,
+        "-12 V throughout",
+        _stuck_at_minus_twelve,
+        breaks=("pilot",),
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "pilot_withdrawn",
+        "pilot",
+        STATES_SOURCE,
+        "E or F in the middle of a session",
+        _withdrawn,
+        breaks=(
+            "pilot",
+            "hold",
+        ),
+    ),
+    Rule(
+        "no_pilot",
+        "pilot",
+        STATES_SOURCE,
+        "a signal that is no pilot",
+        _no_pilot,
+        breaks=("pilot",),
+        undecided=True,
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "nothing_connected",
+        "pilot",
+        STATES_SOURCE,
+        "a post alone, or a plug not made",
+        _nothing_connected,
+        rank="waiting",
+        needs=Needs(reached=""),
+    ),
 )
