@@ -6,20 +6,17 @@ import argparse
 import json
 import sys
 from pathlib import Path
-from typing import cast, get_args
 
 from pydantic import ValidationError
 
 from gladwire.core.can.names import dbc_text, read_names
+from gladwire.core.lanes.all import SETTLED_ROLES as ROLES
 from gladwire.core.lanes.bus.roles import BY_KEY as BUS_ROLES
-from gladwire.core.lanes.roles import SettledRole
 from gladwire.core.plc.exi.grammar import PROTOCOLS
 from gladwire.core.plc.keylog import LONGEST, KeyLog, read_keylog
 from gladwire.core.power.chain import Context
 from gladwire.core.settled import Settled
 from gladwire.core.supplements import Aids, Described
-
-ROLES = get_args(SettledRole)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -80,7 +77,7 @@ def _settled(chosen: argparse.Namespace) -> Settled:
             known = ", ".join((*ROLES, *BUS_ROLES))
             raise ValueError(f"--role {role}: NAME=ROLE was expected, ROLE one of {known}")
     return Settled(
-        roles={name: cast(SettledRole, what) for _, name, what in roles if what in ROLES},
+        roles={name: what for _, name, what in roles if what in ROLES},
         # A signal is named `Message.Signal`; a lock may be either's.
         signals={what: name for _, name, what in roles if what in BUS_ROLES and "." in name},
         scale=chosen.scale,
@@ -130,7 +127,7 @@ def _small(path: Path) -> bytes:
 
 def _inspect(chosen: argparse.Namespace) -> int:
     from gladwire.formats.errors import UnreadableError
-    from gladwire.inspect import analyse_file, as_json, as_text
+    from gladwire.terminal import as_json, as_text, measure_file
 
     try:
         settled = _settled(chosen)
@@ -145,7 +142,7 @@ def _inspect(chosen: argparse.Namespace) -> int:
     for path in chosen.files:
         try:
             alone = len(chosen.files) == 1
-            results.append((path.name, analyse_file(path, settled, chosen.interval, alone, aids)))
+            results.append((path.name, measure_file(path, settled, chosen.interval, alone, aids)))
         except UnreadableError as error:
             option = " (option --interval)" if error.hint and "interval" in error.hint else ""
             print(f"glad inspect: {path.name}: {error}{option}", file=sys.stderr)

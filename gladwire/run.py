@@ -21,7 +21,7 @@ import uvicorn
 from gladwire.store.database import engine_for, migrate, sessions_of
 from gladwire.store.mariadb import DatabaseError, PrivateMariaDB
 from gladwire.web.app import create_app
-from gladwire.work import worker_command
+from gladwire.work.worker import worker_command
 
 _NEEDED_MB = 300
 _RESTART_AFTER_S = 2.0

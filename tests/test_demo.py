@@ -4,25 +4,26 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.analysis import take
 from gladwire.core.can.names import looks_like_dbc, read_names
 from gladwire.core.case.proof import MODES
+from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
-from gladwire.core.session.inspection import CONDITIONS
-from gladwire.core.session.spine import AC_SPINE, DC_SPINE
-from gladwire.core.session.stamps import BY_KEY, Stamp
-from gladwire.core.session.timeline import Part, Together, put_together
+from gladwire.core.scene.inspection import CONDITIONS
+from gladwire.core.scene.spine import AC_SPINE, DC_SPINE
+from gladwire.core.scene.stamps import BY_KEY, Stamp
+from gladwire.core.session.session import SessionResult
 from gladwire.core.supplements import Aids, Described
 from gladwire.demo import can_plug_ins
 from gladwire.demo.harbour import CASES, LOOSE
 from gladwire.demo.told import DemoSession
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from tests.build import part, take, together
 
 SESSIONS = [*(s for case in CASES for s in case.sessions), *LOOSE]
 
 
-def judged(session: DemoSession) -> Together:
+def judged(session: DemoSession) -> SessionResult:
     described = (Described(read_names(can_plug_ins.dbc().decode(), can_plug_ins.DBC_NAME)),)
     secrets, captures = KeyLog(), []
     for file in session.files:
@@ -32,18 +33,18 @@ def judged(session: DemoSession) -> Together:
         elif not looks_like_dbc(content):
             captures.append((file.name, content))
     aids = Aids(secrets, described)
-    parts = [Part(name, take(read_capture(Source(content)), None, aids).analysis) for name, content in captures]
+    parts = [part(name, take(read_capture(Source(content)), None, aids).analysis) for name, content in captures]
     noted = [n for n in session.noted if n.at_s is not None]
     stamps = [Stamp(kind=n.kind, at_s=n.at_s or 0.0, detail=n.text, by_name=n.by_name) for n in noted]
-    return put_together(parts, stamps)
+    return together(parts, stamps)
 
 
 @pytest.fixture(scope="module")
-def results() -> dict[str, Together]:
+def results() -> dict[str, SessionResult]:
     return {session.title: judged(session) for session in SESSIONS}
 
 
-def test_every_ac_stage_fails_in_some_session_and_one_is_whole(results: dict[str, Together]) -> None:
+def test_every_ac_stage_fails_in_some_session_and_one_is_whole(results: dict[str, SessionResult]) -> None:
     failing = {s.stage for t in results.values() for s in t.judgement.stages if s.state == "failed"}
     stopped = {s.stage for t in results.values() for s in t.judgement.stages if s.state in ("failed", "not_reached")}
     assert stopped >= {s.key for s in AC_SPINE}
@@ -55,8 +56,10 @@ def test_every_ac_stage_fails_in_some_session_and_one_is_whole(results: dict[str
     }  # fmt: skip
 
 
-def test_every_dc_stage_fails_in_some_session_and_frames_lie_on_the_pilots_clock(results: dict[str, Together]) -> None:
-    talked = [t for t in results.values() if t.scene.conversations]
+def test_every_dc_stage_fails_in_some_session_and_frames_lie_on_the_pilots_clock(
+    results: dict[str, SessionResult],
+) -> None:
+    talked = [t for t in results.values() if t.scene.of(ConversationRecord)]
     assert len(talked) >= 10
     failing = {s.stage for t in talked for s in t.judgement.stages if s.state == "failed"}
     assert failing >= {s.key for s in DC_SPINE} - {"seat", "proximity", "lock", "pilot", "offer"}
@@ -105,7 +108,7 @@ def test_every_dc_stage_fails_in_some_session_and_frames_lie_on_the_pilots_clock
         ("Does not even start", "connector_bus_open"),
     ],
 )
-def test_the_cause_of_each_case_leads(results: dict[str, Together], title: str, cause: str) -> None:
+def test_the_cause_of_each_case_leads(results: dict[str, SessionResult], title: str, cause: str) -> None:
     assert results[title].judgement.causes[0].code == cause
 
 
@@ -120,13 +123,13 @@ def test_the_cause_of_each_case_leads(results: dict[str, Together], title: str, 
         ("Ice van, after the wires were put right", "charged", "can_flows"),
     ],
 )
-def test_what_is_well_is_said_to_be(results: dict[str, Together], title: str, outcome: str, code: str) -> None:
+def test_what_is_well_is_said_to_be(results: dict[str, SessionResult], title: str, outcome: str, code: str) -> None:
     told = results[title].judgement
     assert (told.outcome, code in {f.code for f in told.findings}) == (outcome, True)
     assert not [f for f in told.findings if f.severity == "fault"]
 
 
-def test_three_files_of_three_instruments_lie_on_one_clock(results: dict[str, Together]) -> None:
+def test_three_files_of_three_instruments_lie_on_one_clock(results: dict[str, SessionResult]) -> None:
     placed = results["Van at post 2, scope, logger and logic probe"].alignments
     assert [round(a.offset_s, 2) for a in placed] == [0.0, -2.0, -1.6]
 

@@ -8,8 +8,9 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from gladwire.core.analysis import take
 from gladwire.core.can.names import read_names
+from gladwire.core.measured import measure_capture
+from gladwire.core.session.session import judge_alone
 from gladwire.core.simulate.can_bus import RetrofitPlan
 from gladwire.core.supplements import Aids, Described
 from gladwire.demo import can_plug_ins
@@ -30,7 +31,7 @@ def _file(folder: Path) -> Path:
 
 def _ours(path: Path, aids: Aids) -> float:
     start = time.perf_counter()
-    take(read_capture(Source(path)), None, aids)
+    judge_alone(measure_capture(read_capture(Source(path)), None, aids).measured)
     return time.perf_counter() - start
 
 

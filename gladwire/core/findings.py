@@ -80,11 +80,12 @@ class Rule(NamedTuple, Generic[Subject]):
     """A rule keeps its name, its sentence, its source, its check and all that its finding does together.
 
     answers: what the rule tells, one line for the rule list. check: subject in, facts out; no fact, no finding.
-    breaks, proves: stages. breaks_from: the least severity that breaks. derates: the least severity at which a session that
-    held is a derated one. ends: a session that held ends with it. stalls: waits longer than anybody would, once suspected.
-    charges_through: a fault a session charges through. undecided: with it nothing is known of the session.
-    stands: stays a fault whatever went on after it. yields_to: lanes that tell the same better; beside them it is a note.
-    favours_well: log-weight for (+) or against (−) "nothing wrong"; None leaves it to `breaks`.
+    breaks, proves, supports: stages; what only supports a stage leaves it unproven. breaks_from: the least severity that
+    breaks. derates: the least severity at which a session that held is a derated one. ends: a session that held ends with
+    it. stalls: waits longer than anybody would, once suspected. charges_through: a fault a session charges through.
+    undecided: with it nothing is known of the session. stands: stays a fault whatever went on after it. yields_to: lanes
+    that tell the same better; beside them it is a note. favours_well: log-weight for (+) or against (−) "nothing wrong";
+    None leaves it to `breaks`.
     """
 
     code: str
@@ -95,6 +96,7 @@ class Rule(NamedTuple, Generic[Subject]):
     breaks: tuple[Stage, ...] = ()
     breaks_from: Severity = "fault"
     proves: tuple[Stage, ...] = ()
+    supports: tuple[Stage, ...] = ()
     derates: Severity | None = None
     ends: bool = False
     stalls: bool = False

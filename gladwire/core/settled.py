@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from gladwire.core.lanes.roles import SettledRole
+from gladwire.core.moments import Moment
 from gladwire.core.power.chain import Context
 from gladwire.core.standards.pilot_levels import State
 
@@ -16,7 +16,7 @@ class Amendment(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    at_s: float
+    at_s: Moment
     state: State | None = None
     high_v: float | None = Field(None, ge=-20, le=20)
     low_v: float | None = Field(None, ge=-20, le=20)
@@ -39,7 +39,7 @@ class Settled(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    roles: dict[str, SettledRole] = {}
+    roles: dict[str, str] = {}
     scale: float | None = None
     inverted: bool | None = None
     offset_v: float | None = None

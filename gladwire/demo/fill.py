@@ -14,12 +14,12 @@ from gladwire.demo.harbour import CASES, LOOSE
 from gladwire.demo.power_harbour import EQUIPMENT
 from gladwire.demo.told import DemoCase, DemoSession, Noted
 from gladwire.store.aids import add_description, add_key_log
-from gladwire.store.analyses import add_settlement
 from gladwire.store.captures import add_capture
 from gladwire.store.cases import close_case
 from gladwire.store.database import Sessions
 from gladwire.store.equipment import add_equipment, all_equipment, chain_for
 from gladwire.store.known_goods import keep_known_good
+from gladwire.store.measurements import add_settlement
 from gladwire.store.models import Capture, Case, ChargingSession, Observation
 
 
@@ -87,7 +87,7 @@ def _tell_equipment(db: Session, session: ChargingSession, captures: list[Captur
         return
     session.vehicle, session.stall = vehicle, stall
     context = chain_for(db, (vehicle, stall, named.get(("adapter", told.adapter))), **told.known)
-    settled = Settled(context=context).model_dump_json()
+    settled = Settled(context=context)
     for capture in captures:
         add_settlement(db, capture, settled, None, "Runa Holt", "Read from the labels of vehicle and post")
 

@@ -168,9 +168,10 @@ def _trc(file: Any) -> Any:
     return can.io.TRCReader(file)
 
 
+_WORDS = "a CAN log (candump, ASC, BLF, TRC)"
 READERS = (
-    Reader("can-log", "CAN log, candump", _sniff_candump, _reader("log", _candump)),
-    Reader("can-asc", "CAN log, ASC", _sniff_asc, _reader("asc", _asc)),
-    Reader("can-blf", "CAN log, BLF", _sniff_blf, _reader("blf", _blf, binary=True)),
-    Reader("can-trc", "CAN log, TRC", _sniff_trc, _reader("trc", _trc)),
+    Reader("can-log", "CAN log, candump", _sniff_candump, _reader("log", _candump), ("log",), _WORDS),
+    Reader("can-asc", "CAN log, ASC", _sniff_asc, _reader("asc", _asc), ("asc",), _WORDS),
+    Reader("can-blf", "CAN log, BLF", _sniff_blf, _reader("blf", _blf, binary=True), ("blf",), _WORDS),
+    Reader("can-trc", "CAN log, TRC", _sniff_trc, _reader("trc", _trc), ("trc",), _WORDS),
 )

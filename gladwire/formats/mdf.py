@@ -105,4 +105,4 @@ def _largest_group(mdf: Any) -> Sequence[Any]:
     return best
 
 
-READER = Reader(key="mdf", title="ASAM MDF 4", sniff=sniff, read=read)
+READER = Reader(key="mdf", title="ASAM MDF 4", sniff=sniff, read=read, endings=("mf4", "mdf"), words="MDF 4")

@@ -78,4 +78,4 @@ def _rate(
     return (1.0 / interval if interval else float(rate or 1.0)), scalars.get("start_s", scalars.get("t0", 0.0)), ()
 
 
-READER = Reader(key="npz", title="NumPy archive", sniff=sniff, read=read)
+READER = Reader(key="npz", title="NumPy archive", sniff=sniff, read=read, endings=("npz",), words="NumPy .npz")

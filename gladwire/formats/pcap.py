@@ -55,4 +55,6 @@ def read(source: Source, options: Options) -> FrameCapture:
     return finished(frames, READER.key, remarks, first or 0.0)
 
 
-READER = Reader(key="pcap", title="Frames, pcap", sniff=sniff, read=read)
+READER = Reader(
+    key="pcap", title="Frames, pcap", sniff=sniff, read=read, endings=("pcap", "cap"), words="pcap or pcapng"
+)

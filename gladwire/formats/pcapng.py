@@ -186,4 +186,6 @@ def _option(code: int, text: str) -> bytes:
     return struct.pack("<HH", code, len(value)) + value + b"\0" * (-len(value) % 4) + struct.pack("<HH", 0, 0)
 
 
-READER = Reader(key="pcapng", title="Frames, pcapng", sniff=sniff, read=read)
+READER = Reader(
+    key="pcapng", title="Frames, pcapng", sniff=sniff, read=read, endings=("pcapng",), words="pcap or pcapng"
+)

@@ -99,4 +99,11 @@ def _title(record: PowerRecord, key: str) -> str:
     return f"{BY_KEY[key].title}{where} [{BY_KEY[key].unit}]"
 
 
-READER = Reader(key="power-csv", title="Power record (CSV, TSV)", sniff=sniff, read=read)
+READER = Reader(
+    key="power-csv",
+    title="Power record (CSV, TSV)",
+    sniff=sniff,
+    read=read,
+    endings=("csv", "tsv", "txt"),
+    words="a power record (CSV, XLSX)",
+)

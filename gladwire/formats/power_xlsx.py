@@ -50,4 +50,11 @@ def _rows(sheet: Any) -> Any:
         yield row
 
 
-READER = Reader(key="power-xlsx", title="Power record in a workbook (XLSX)", sniff=sniff, read=read)
+READER = Reader(
+    key="power-xlsx",
+    title="Power record in a workbook (XLSX)",
+    sniff=sniff,
+    read=read,
+    endings=("xlsx",),
+    words="a power record (CSV, XLSX)",
+)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
 from typing import NamedTuple
 
@@ -15,15 +16,28 @@ Read = Recording | FrameCapture | PowerRecord | CanLog
 
 
 class Options(NamedTuple):
-    """What a person may settle before reading. interval_s: seconds between samples for a file that does not say."""
+    """What a person may settle before reading. interval_s: seconds between samples for a file that does not say. reader: key
+    of the reader to use, "" for the one the content speaks for."""
 
     interval_s: float | None = None
+    reader: str = ""
+
+    @property
+    def mark(self) -> str:
+        """What tells results read with these apart from others; "" where nothing was settled."""
+        if self == Options():
+            return ""
+        return hashlib.sha256(repr((self.interval_s, self.reader)).encode()).hexdigest()[:12]
 
 
 class Reader(NamedTuple):
-    """sniff: first decompressed bytes to a score, 0 no to 100 surely. read: may raise UnreadableError."""
+    """sniff: first decompressed bytes to a score, 0 no to 100 surely. read: may raise UnreadableError. endings: of file
+    names, left out of titles. words: how a sentence about what can be read names it.
+    """
 
     key: str
     title: str
     sniff: Callable[[bytes], int]
     read: Callable[[Source, Options], Read]
+    endings: tuple[str, ...]
+    words: str

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from gladwire.formats import can_logs, mdf, npz, pcap, pcapng, power_csv, power_xlsx, scope_csv, vcd, wav
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
@@ -19,19 +21,35 @@ READERS: tuple[Reader, ...] = (
     pcapng.READER,
     *can_logs.READERS,
 )
-_KNOWN = (
-    "a table of a scope, logger or power record (CSV, TSV, TXT, XLSX), VCD, "
-    "WAV, NumPy .npz, MDF 4, pcap or pcapng, a CAN log (candump, ASC, BLF, TRC), gzip or not"
-)
+BY_KEY = {reader.key: reader for reader in READERS}
+# Raise when a reader understands more, or otherwise: refused captures are tried again, and read ones read anew.
+READS = 2
+# What can be read, as sentences and pages name it.
+KNOWN = f"{', '.join(dict.fromkeys(reader.words for reader in READERS))}, gzip or not"
+_ENDINGS = re.compile(rf"(\.({'|'.join(sorted({e for r in READERS for e in r.endings}))}|gz))+$", re.IGNORECASE)
+
+
+def without_ending(name: str) -> str:
+    """A file's name without what only says its format."""
+    return _ENDINGS.sub("", name)
 
 
 def read_capture(source: Source, options: Options | None = None) -> Read:
-    """Recognise and read a capture. Raises UnreadableError with one clear sentence."""
+    """Recognise and read a capture, or read it as a person chose. Raises UnreadableError with one clear sentence."""
+    options = options or Options()
     head = source.head()
     if not head:
         what = "the gzip file is damaged or empty: nothing could be unpacked" if source.packed else "the file is empty"
-        raise UnreadableError(f"{what}; expected {_KNOWN}")
+        raise UnreadableError(f"{what}; expected {KNOWN}")
+    if options.reader:
+        return _chosen(options.reader).read(source, options)
     score, reader = max(((r.sniff(head), r) for r in READERS), key=lambda pair: pair[0])
     if score <= 0:
-        raise UnreadableError(f"this is no capture that is known here; expected {_KNOWN}")
-    return reader.read(source, options or Options())
+        raise UnreadableError(f"this is no capture that is known here; expected {KNOWN}")
+    return reader.read(source, options)
+
+
+def _chosen(key: str) -> Reader:
+    if key not in BY_KEY:
+        raise UnreadableError(f"there is no reader “{key}”; there are {', '.join(BY_KEY)}")
+    return BY_KEY[key]

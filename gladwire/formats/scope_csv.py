@@ -283,4 +283,11 @@ def _channel_name(column: Column, order: int) -> str:
     return column.name or f"Channel {order + 1}"
 
 
-READER = Reader(key="scope-csv", title="Oscilloscope or logger table", sniff=sniff, read=read)
+READER = Reader(
+    key="scope-csv",
+    title="Oscilloscope or logger table",
+    sniff=sniff,
+    read=read,
+    endings=("csv", "tsv", "txt"),
+    words="a table of a scope or logger (CSV, TSV, TXT)",
+)

@@ -210,4 +210,4 @@ def write(recording: Recording) -> bytes:
     return text.getvalue().encode()
 
 
-READER = Reader(key="vcd", title="Value change dump", sniff=sniff, read=read)
+READER = Reader(key="vcd", title="Value change dump", sniff=sniff, read=read, endings=("vcd",), words="VCD")

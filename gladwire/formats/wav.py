@@ -53,4 +53,4 @@ def _unit_and_factor(table: np.ndarray) -> tuple[str, tuple[float, float]]:
     return "full_scale", (1.0 / float(np.iinfo(table.dtype).max), 0.0)
 
 
-READER = Reader(key="wav", title="WAV sound file", sniff=sniff, read=read)
+READER = Reader(key="wav", title="WAV sound file", sniff=sniff, read=read, endings=("wav",), words="WAV")

@@ -127,8 +127,7 @@ def mark_of(db: Session, capture: Capture, is_bus: bool) -> str:
     """What distinguishes lanes and messages read with these aids from those read with others; empty without any."""
     if is_bus:
         parts = [f"{d.sha256}{d.roles}{d.kind}" for d in descriptions(db)]
-        settled = capture.settlements[-1].settled if capture.settlements else ""
-        parts += [settled] if settled else []
+        parts += [s.settled for s in capture.settlements[-1:]]
     else:
         parts = [k.sha256 for k in key_logs(db, capture.session_id)]
     return hashlib.sha256("\n".join(parts).encode()).hexdigest()[:12] if parts else ""

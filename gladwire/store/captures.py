@@ -11,8 +11,10 @@ from typing import BinaryIO
 from sqlalchemy import func, or_, select, update
 from sqlalchemy.orm import Session
 
-from gladwire.store.models import Capture, CaptureChunk, ChargingSession, StoredAnalysis, utc_now
+from gladwire.store.models import Capture, CaptureChunk, ChargingSession, StoredMeasurement, utc_now
 
+# States of a capture that has no result yet.
+WAITING = ("received", "analysing")
 CHUNK_BYTES = 4 * 2**20
 # A worker that has not finished within this time is taken for dead and the capture is claimed anew.
 CLAIM_LASTS = timedelta(minutes=15)
@@ -77,7 +79,7 @@ def claim_next(db: Session, worker: str) -> Capture | None:
 
 
 def release_claims(db: Session, worker: str) -> None:
-    """Give back what a worker held when it ended; refuse what has ended it too often."""
+    """Give back what a worker of this name held when it ended; refuse what has ended it too often."""
     held = (Capture.state == "analysing") & (Capture.claimed_by == worker)
     refusal = "Its analysis ended without a result, twice: it may need more memory than this machine has."
     db.execute(
@@ -86,14 +88,13 @@ def release_claims(db: Session, worker: str) -> None:
     db.execute(update(Capture).where(held).values(state="received"))
 
 
-def queue_outdated(db: Session, analyser: int) -> int:
-    """Queue captures whose newest analysis was made by an older analyser; returns how many."""
-    newest = select(func.max(StoredAnalysis.id)).group_by(StoredAnalysis.capture_id)
-    outdated = select(StoredAnalysis.capture_id).where(
-        StoredAnalysis.id.in_(newest), StoredAnalysis.analyser < analyser
-    )
-    numbers = list(db.scalars(outdated))
-    db.execute(
-        update(Capture).where(Capture.id.in_(numbers), Capture.state == "analysed").values(state="received", attempts=0)
-    )
+def queue_outdated(db: Session, reads: int, measures: int) -> int:
+    """Queue captures that an older version read or measured, and those an older version could not read; returns how many."""
+    newest = select(func.max(StoredMeasurement.id)).group_by(StoredMeasurement.capture_id)
+    older = or_(StoredMeasurement.reads < reads, StoredMeasurement.measures < measures)
+    outdated = select(StoredMeasurement.capture_id).where(StoredMeasurement.id.in_(newest), older)
+    measured = (Capture.state == "analysed") & Capture.id.in_(list(db.scalars(outdated)))
+    refused = (Capture.state == "unreadable") & (Capture.reads < reads)
+    numbers = list(db.scalars(select(Capture.id).where(or_(measured, refused))))
+    db.execute(update(Capture).where(Capture.id.in_(numbers)).values(state="received", attempts=0))
     return len(numbers)

@@ -9,17 +9,21 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 
 from gladwire.store.models import Capture, Case, ChargingSession, utc_now
 
+# For pages of one session: measurements and placements of its captures. Results themselves are loaded when they are read.
 WITH_RESULTS = (
     selectinload(ChargingSession.captures).options(
-        selectinload(Capture.analyses), selectinload(Capture.settlements), selectinload(Capture.placements)
+        selectinload(Capture.measurements), selectinload(Capture.settlements), selectinload(Capture.placements)
     ),
     selectinload(ChargingSession.observations),
+    selectinload(ChargingSession.judgement),
 )
-_WHOLE = (selectinload(Case.sessions).options(*WITH_RESULTS), selectinload(Case.observations))
+# For lists: one line a session, no result.
+AS_LINES = (selectinload(ChargingSession.captures), selectinload(ChargingSession.judgement))
+_WHOLE = (selectinload(Case.sessions).options(*AS_LINES), selectinload(Case.observations))
 
 
 def cases(db: Session, state: str | None = None) -> Sequence[Case]:
-    """Newest first, with their sessions, captures and results."""
+    """Newest first, with a line for each of their sessions."""
     chosen = select(Case).options(*_WHOLE).order_by(Case.id.desc())
     return db.scalars(chosen.where(Case.state == state) if state else chosen).all()
 
@@ -35,7 +39,7 @@ def charging_session(db: Session, number: int) -> ChargingSession | None:
 
 def sessions_without_case(db: Session, limit: int = 20) -> Sequence[ChargingSession]:
     """Dropped captures that no case has claimed, newest first."""
-    chosen = select(ChargingSession).where(ChargingSession.case_id.is_(None)).options(*WITH_RESULTS)
+    chosen = select(ChargingSession).where(ChargingSession.case_id.is_(None)).options(*AS_LINES)
     return db.scalars(chosen.order_by(ChargingSession.id.desc()).limit(limit)).all()
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from typing import Any, cast
 
@@ -13,6 +12,7 @@ from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import Kind, chain_of, spec_of
 from gladwire.store.cases import WITH_RESULTS
 from gladwire.store.models import ChargingSession, Equipment
+from gladwire.store.shapes import DETAILS_FORMAT, details_from
 
 
 def add_equipment(db: Session, kind: Kind, name: str, site: str, details: dict[str, Any], by_name: str) -> Equipment:
@@ -27,7 +27,8 @@ def add_equipment(db: Session, kind: Kind, name: str, site: str, details: dict[s
 def change_equipment(piece: Equipment, name: str, site: str, details: dict[str, Any], by_name: str) -> None:
     """Raises ValueError for a figure out of its range."""
     spec = spec_of(cast(Kind, piece.kind), details)
-    piece.name, piece.site, piece.details, piece.by_name = name[:120], site[:120], spec.model_dump_json(), by_name[:80]
+    piece.name, piece.site, piece.by_name = name[:120], site[:120], by_name[:80]
+    piece.details, piece.format = spec.model_dump_json(), DETAILS_FORMAT
 
 
 def all_equipment(db: Session, kind: Kind | None = None, site: str | None = None) -> Sequence[Equipment]:
@@ -41,8 +42,8 @@ def all_equipment(db: Session, kind: Kind | None = None, site: str | None = None
 
 
 def details_of(piece: Equipment) -> dict[str, Any]:
-    found: dict[str, Any] = json.loads(piece.details)
-    return found
+    """Its figures, whatever version kept them."""
+    return details_from(piece.details, piece.format)
 
 
 def chain_for(db: Session, pieces: Sequence[Equipment | None], **more: Any) -> Context:

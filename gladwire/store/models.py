@@ -8,6 +8,8 @@ from sqlalchemy import BigInteger, Double, ForeignKey, Integer, String, Text
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, MEDIUMBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from gladwire.store.shapes import DETAILS_FORMAT, SETTLED_FORMAT
+
 _Moment = DATETIME(fsp=6)
 
 
@@ -45,7 +47,8 @@ class Case(Base):
 class ChargingSession(Base):
     """One plug-in. It may belong to no case yet. mode: key of the mode it was tried in, or empty.
 
-    vehicle, stall: equipment it was, where known.
+    vehicle, stall: equipment it was, where known. asked, judged: how often a judgement was asked for, and up to which of
+    these it was made; it waits while they differ. judge, judging_since: the worker that makes it.
     """
 
     __tablename__ = "charging_sessions"
@@ -57,8 +60,13 @@ class ChargingSession(Base):
     vehicle_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
     stall_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
     created_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now, index=True)
+    asked: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
+    judged: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
+    judge: Mapped[str] = mapped_column(String(64), default="", server_default="")
+    judging_since: Mapped[datetime | None] = mapped_column(_Moment)
 
     case: Mapped[Case | None] = relationship(back_populates="sessions")
+    judgement: Mapped[StoredJudgement | None] = relationship(back_populates="session", uselist=False)
     vehicle: Mapped[Equipment | None] = relationship(foreign_keys=[vehicle_id])
     stall: Mapped[Equipment | None] = relationship(foreign_keys=[stall_id])
     captures: Mapped[list[Capture]] = relationship(back_populates="session", order_by="Capture.id")
@@ -66,7 +74,8 @@ class ChargingSession(Base):
 
 
 class Equipment(Base):
-    """A vehicle, stall, cabinet, site or adapter. details: JSON of its kind's spec (`core/power/equipment.py`)."""
+    """A vehicle, stall, cabinet, site or adapter. details: JSON of its kind's spec (`core/power/equipment.py`), in a format
+    (`shapes.py`)."""
 
     __tablename__ = "equipment"
 
@@ -75,6 +84,7 @@ class Equipment(Base):
     name: Mapped[str] = mapped_column(String(120))
     site: Mapped[str] = mapped_column(String(120), default="", index=True)
     details: Mapped[str] = mapped_column(Text, default="{}")
+    format: Mapped[int] = mapped_column(Integer, default=DETAILS_FORMAT, server_default="1")
     by_name: Mapped[str] = mapped_column(String(80), default="")
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
 
@@ -96,7 +106,7 @@ class Capture(Base):
     """One recording. state: received | analysing | analysed | unreadable.
 
     recorded_at: the file's own word for its moment, verbatim. kind: what its reader found, can for a log of a bus, else
-    empty. refusal: why it is unreadable.
+    empty. refusal: why it is unreadable, and reads: the version of the readers that found so.
     claimed_by, claimed_at, attempts: which worker analyses it, since when, and how often one has begun.
     """
 
@@ -112,6 +122,7 @@ class Capture(Base):
     kind: Mapped[str] = mapped_column(String(10), default="", server_default="")
     state: Mapped[str] = mapped_column(String(12), default="received", index=True)
     refusal: Mapped[str] = mapped_column(Text, default="")
+    reads: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     claimed_by: Mapped[str] = mapped_column(String(64), default="")
     claimed_at: Mapped[datetime | None] = mapped_column(_Moment)
     attempts: Mapped[int] = mapped_column(Integer, default=0)
@@ -119,7 +130,9 @@ class Capture(Base):
     session: Mapped[ChargingSession] = relationship(back_populates="captures")
     settlements: Mapped[list[Settlement]] = relationship(order_by="Settlement.id")
     placements: Mapped[list[Placement]] = relationship(order_by="Placement.id")
-    analyses: Mapped[list[StoredAnalysis]] = relationship(order_by="StoredAnalysis.id", back_populates="capture")
+    measurements: Mapped[list[StoredMeasurement]] = relationship(
+        order_by="StoredMeasurement.id", back_populates="capture"
+    )
 
 
 class CaptureChunk(Base):
@@ -133,35 +146,72 @@ class CaptureChunk(Base):
 
 
 class Settlement(Base):
-    """What a person settled about a capture, by whom and why. The latest holds; earlier ones stay."""
+    """What a person settled about a capture, by whom and why. The latest holds; earlier ones stay.
+
+    settled: JSON of the core's `Settled`, in a format (`shapes.py`). reader: key of a reader a person chose, empty for the
+    machine's choice.
+    """
 
     __tablename__ = "settlements"
 
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     capture_id: Mapped[int] = mapped_column(ForeignKey("captures.id"), index=True)
     settled: Mapped[str] = mapped_column(Text)
+    format: Mapped[int] = mapped_column(Integer, default=SETTLED_FORMAT, server_default="1")
+    reader: Mapped[str] = mapped_column(String(24), default="", server_default="")
     interval_s: Mapped[float | None] = mapped_column(Double)
     by_name: Mapped[str] = mapped_column(String(80))
     why: Mapped[str] = mapped_column(String(300))
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
 
 
-class StoredAnalysis(Base):
-    """A derived result, rebuilt from the original at will. settlement_id: None for the machine's own reading."""
+class StoredMeasurement(Base):
+    """What a capture shows, rebuilt from the original at will. settlement_id: None for the machine's own reading.
 
-    __tablename__ = "analyses"
+    reads, measures: versions of readers and measuring that made it. result: JSON of the core's `Measured`, compressed, in a
+    format (`shapes.py`).
+    """
+
+    __tablename__ = "measurements"
 
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     capture_id: Mapped[int] = mapped_column(ForeignKey("captures.id"), index=True)
     settlement_id: Mapped[int | None] = mapped_column(ForeignKey("settlements.id"))
-    analyser: Mapped[int] = mapped_column(Integer)
-    outcome: Mapped[str] = mapped_column(String(20))
-    verdict: Mapped[str] = mapped_column(Text)
-    result: Mapped[bytes] = mapped_column(LONGBLOB)
+    reads: Mapped[int] = mapped_column(Integer)
+    measures: Mapped[int] = mapped_column(Integer)
+    format: Mapped[int] = mapped_column(Integer)
+    result: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
 
-    capture: Mapped[Capture] = relationship(back_populates="analyses")
+    capture: Mapped[Capture] = relationship(back_populates="measurements")
     settlement: Mapped[Settlement | None] = relationship()
+
+
+class StoredJudgement(Base):
+    """What is said of a session: the verdict people read, sign and take out. One a session, made anew when anything it was
+    made of changes.
+
+    judges: the version that judged. made_of: JSON naming every measurement, placement and observation it rests on.
+    outcome, verdict, next_test, stages (JSON): the line a list shows. result: JSON of judgement and placing, compressed, in a
+    format (`shapes.py`); empty where refusal says why the session could not be judged.
+    """
+
+    __tablename__ = "judgements"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("charging_sessions.id"), unique=True)
+    judges: Mapped[int] = mapped_column(Integer)
+    format: Mapped[int] = mapped_column(Integer)
+    made_of: Mapped[str] = mapped_column(Text)
+    outcome: Mapped[str] = mapped_column(String(20))
+    verdict: Mapped[str] = mapped_column(Text)
+    next_test: Mapped[str] = mapped_column(Text)
+    stages: Mapped[str] = mapped_column(Text)
+    result: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
+    refusal: Mapped[str] = mapped_column(Text, default="")
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+    session: Mapped[ChargingSession] = relationship(back_populates="judgement")
 
 
 class Placement(Base):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 import os
 import shutil
@@ -12,8 +11,8 @@ from pathlib import Path
 
 import numpy as np
 
-from gladwire.core.analysis import Taken
 from gladwire.core.lanes.frames.message_store import KeptMessages
+from gladwire.core.measured import CaptureResult
 from gladwire.core.signal.envelope import Summary, summarise
 from gladwire.core.signal.waveform import Recording, Waveform
 
@@ -22,17 +21,15 @@ _MESSAGES = "messages.npz"
 
 
 class SampleCache:
-    """One folder per capture and sample interval; the least used go when it grows beyond its bound."""
+    """One folder per key, which says all that the samples depend on; the least used go when it grows beyond its bound."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         folder.mkdir(parents=True, exist_ok=True)
 
-    def keep(
-        self, sha256: str, interval_s: float | None, recording: Recording, messages: KeptMessages | None = None
-    ) -> None:
+    def keep(self, key: str, recording: Recording, messages: KeptMessages | None = None) -> None:
         """Store all channels with their summaries, and messages; complete or not at all."""
-        target = self._place(sha256, interval_s)
+        target = self.folder / key
         if target.is_dir():
             return
         fresh = Path(tempfile.mkdtemp(prefix="new-", dir=self.folder))
@@ -51,40 +48,32 @@ class SampleCache:
             shutil.rmtree(fresh, ignore_errors=True)  # another process was quicker
         self._bound()
 
-    def channel(
-        self, sha256: str, interval_s: float | None, number: int, read: Callable[[], Taken]
-    ) -> tuple[Waveform, Summary]:
+    def channel(self, key: str, number: int, read: Callable[[], CaptureResult]) -> tuple[Waveform, Summary]:
         """A channel, mapped rather than loaded. read: decodes the original when it is not here. May raise its errors."""
-        place = self._filled(sha256, interval_s, read)
+        place = self._filled(key, read)
         about = json.loads((place / "about.json").read_text())[number]
         samples = np.load(place / f"{number}.npy", mmap_mode="r")
         low, high = np.load(place / f"{number}.summary.npy", mmap_mode="r")
         return Waveform(samples=samples, **about), Summary(low, high)
 
-    def messages(self, sha256: str, read: Callable[[], Taken]) -> KeptMessages:
+    def messages(self, key: str, read: Callable[[], CaptureResult]) -> KeptMessages:
         """All messages of a capture of frames. Raises FileNotFoundError where it holds none; read may raise its errors."""
-        place = self._filled(sha256, None, read)
+        place = self._filled(key, read)
         with np.load(place / _MESSAGES) as arrays:
             return KeptMessages(**{name: arrays[name] for name in KeptMessages._fields})
 
     def forget(self, sha256: str) -> None:
-        """Remove everything kept of a capture, whatever it was read with."""
+        """Remove everything kept of a capture, whatever it was read with and by which version."""
         for place in self.folder.glob(f"{sha256}*"):
             shutil.rmtree(place, ignore_errors=True)
 
-    def _filled(self, sha256: str, interval_s: float | None, read: Callable[[], Taken]) -> Path:
-        place = self._place(sha256, interval_s)
+    def _filled(self, key: str, read: Callable[[], CaptureResult]) -> Path:
+        place = self.folder / key
         if not place.is_dir():
-            taken = read()
-            self.keep(sha256, interval_s, taken.recording, taken.messages)
+            result = read()
+            self.keep(key, result.recording, result.messages)
         os.utime(place)
         return place
-
-    def _place(self, sha256: str, interval_s: float | None) -> Path:
-        name = (
-            sha256 if interval_s is None else f"{sha256}-{hashlib.sha256(repr(interval_s).encode()).hexdigest()[:12]}"
-        )
-        return self.folder / name
 
     def _bound(self) -> None:
         places = sorted((p for p in self.folder.iterdir() if p.is_dir()), key=lambda p: -p.stat().st_mtime)

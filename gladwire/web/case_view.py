@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 
 from gladwire.core.case.checklist.plan import BY_PLAN, Plan
 from gladwire.core.case.checklist.step import SKIP, Entry
 from gladwire.core.case.checklist.steps import BY_KEY as STEPS
 from gladwire.core.case.proof import BY_KEY as MODES
-from gladwire.core.case.proof import ModeProof, Tried, proofs
-from gladwire.store.models import Case, Observation
-from gladwire.web.session_view import session_view
+from gladwire.core.case.proof import ModeProof, Stood, Tried, proofs
+from gladwire.store.models import Case, ChargingSession, Observation
 
 
 def standing(case: Case, kind: str) -> list[Observation]:
@@ -38,14 +38,19 @@ def reported(case: Case) -> list[str]:
     return [key for key in case.modes.split(",") if key in MODES]
 
 
+def stages_of(session: ChargingSession) -> tuple[Stood, ...]:
+    """How each stage of a session stood, by its newest judgement."""
+    kept = json.loads(session.judgement.stages) if session.judgement else ()
+    return tuple(Stood(s["stage"], s["title"], s["state"]) for s in kept)
+
+
 def proofs_of(case: Case) -> tuple[ModeProof, ...]:
     """One proof for each reported mode."""
     repairs = [o.made_at for o in standing(case, "repair")]
     tried = []
     for session in case.sessions:
-        view = session_view(session)
-        if view:
-            said = view.together.judgement
+        said = session.judgement
+        if said is not None and not said.refusal:
             later = any(at > session.created_at for at in repairs)
-            tried.append(Tried(session.mode, session.title, said.outcome, said.stages, later))
+            tried.append(Tried(session.mode, session.title, said.outcome, stages_of(session), later))
     return proofs(reported(case), tried)

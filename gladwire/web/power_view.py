@@ -14,7 +14,6 @@ from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.lanes.power.report import PowerReport, record_of
 from gladwire.core.lanes.power.sources import Compared, compare_sources
 from gladwire.core.power.reference import Compare, best_reference, compare_with, reference_of
-from gladwire.core.session.clock import on_clock
 from gladwire.core.signal.waveform import Floats
 from gladwire.store.models import ChargingSession
 from gladwire.web.charts.power import PowerDrawing, power_drawing
@@ -35,21 +34,12 @@ class PowerPanel:
 
 def reports_of(view: SessionView) -> list[tuple[str, PowerReport]]:
     """(file, its power on the session's clock) of every capture that holds one and could be placed."""
-    found = []
-    for capture, scene in zip(view.captures, _scenes(view), strict=True):
-        if scene is not None:
-            found.append((capture.name, scene))
-    return found
-
-
-def _scenes(view: SessionView) -> list[PowerReport | None]:
-    pairs = zip(view.analyses, view.together.alignments, strict=True)
-    return [on_clock(a.power, p.clock) if a.power and p.how != "none" else None for a, p in pairs]
+    return [(p.name, report) for p in view.placed for report in p.of(PowerReport)]
 
 
 def whole_of(view: SessionView) -> PowerReport | None:
     """The session's power as one record, None where none was captured."""
-    return next(iter(view.together.scene.powers), None)
+    return view.scene.first(PowerReport)
 
 
 def power_panels(session: ChargingSession, view: SessionView) -> list[PowerPanel]:

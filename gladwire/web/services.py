@@ -4,25 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, cast
 
 from fastapi import Depends, Request
 from sqlalchemy.orm import Session
 
-from gladwire.core.analysis import Analysis
 from gladwire.core.lanes.frames.message_store import KeptMessages
 from gladwire.core.signal.envelope import Summary
 from gladwire.core.signal.waveform import Waveform
 from gladwire.formats.errors import UnreadableError
 from gladwire.store.aids import BUS
-from gladwire.store.analyses import result_json
 from gladwire.store.database import Sessions, engine_for, sessions_of
-from gladwire.store.models import Capture, StoredAnalysis
+from gladwire.store.models import Capture
 from gladwire.store.samples import SampleCache
 from gladwire.web.errors import RefusedError
-from gladwire.work import cache_key, take_stored
+from gladwire.work.stored import cache_key, measure_stored
 
 
 @dataclass(frozen=True)
@@ -33,12 +30,10 @@ class Services:
     cache: SampleCache
     demo: bool
 
-    def channel(self, capture: Capture, interval_s: float | None, number: int) -> tuple[Waveform, Summary]:
+    def channel(self, capture: Capture, number: int) -> tuple[Waveform, Summary]:
         """Samples of a channel, decoded anew when the cache lost them. Raises RefusedError."""
         try:
-            return self.cache.channel(
-                self._key(capture), interval_s, number, lambda: take_stored(self.sessions, capture, interval_s)
-            )
+            return self.cache.channel(self._key(capture), number, lambda: measure_stored(self.sessions, capture))
         except (UnreadableError, IndexError) as error:
             raise RefusedError(422, f"The samples of “{capture.name}” cannot be read: {error}.") from error
 
@@ -50,7 +45,7 @@ class Services:
     def messages(self, capture: Capture) -> KeptMessages:
         """Every message of a capture of frames, heard anew when the cache lost them. Raises RefusedError."""
         try:
-            return self.cache.messages(self._key(capture), lambda: take_stored(self.sessions, capture, None))
+            return self.cache.messages(self._key(capture), lambda: measure_stored(self.sessions, capture))
         except FileNotFoundError as error:
             raise RefusedError(404, f"“{capture.name}” holds no messages.", "Open a capture of frames.") from error
         except UnreadableError as error:
@@ -68,26 +63,14 @@ def services(request: Request) -> Services:
 ServicesHere = Annotated[Services, Depends(services)]
 
 
-def database(here: ServicesHere) -> Iterator[Session]:
-    """One transaction per request: all or nothing."""
+def database(request: Request, here: ServicesHere) -> Iterator[Session]:
+    """One transaction per request: all or nothing. What only reads sees one moment of the store throughout, however often the
+    worker replaces a result meanwhile."""
     with here.sessions.begin() as db:
+        if request.method in ("GET", "HEAD"):
+            db.connection(execution_options={"isolation_level": "REPEATABLE READ"})
         yield db
 
 
 # Committed before the answer leaves: what a page promises is stored.
 Database = Annotated[Session, Depends(database, scope="function")]
-
-
-@lru_cache(maxsize=64)
-def _parsed(number: int, made: str, text: str) -> Analysis:
-    return Analysis.model_validate_json(text)
-
-
-def parsed(stored: StoredAnalysis) -> Analysis:
-    """The core's result object of a stored analysis, parsed once."""
-    return _parsed(stored.id, stored.made_at.isoformat(), result_json(stored))
-
-
-def newest_analysis(capture: Capture) -> StoredAnalysis | None:
-    """The result that holds: for the latest settlement, if there is one yet."""
-    return max(capture.analyses, key=lambda a: (a.settlement_id or 0, a.id), default=None)

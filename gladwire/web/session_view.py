@@ -1,99 +1,98 @@
-"""A stored session as one: its captures' results put on one clock and judged together, worked out once per state."""
+"""A stored session as pages see it: its captures on one clock, and the judgement that was made of them."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from typing import TypeVar
 
-from gladwire.core.analysis import Analysis
-from gladwire.core.session.alignment import Alignment, by_hand
-from gladwire.core.session.inspection import Inspection
-from gladwire.core.session.stamps import BY_KEY, Stamp
-from gladwire.core.session.timeline import Part, Together, put_together
-from gladwire.core.standards.connectors import BY_KEY as CONNECTORS
-from gladwire.store.models import Capture, ChargingSession, Observation
-from gladwire.web.services import newest_analysis, parsed
+from gladwire.core.lanes.records import Record
+from gladwire.core.measured import Measured
+from gladwire.core.scene.scene import Scene
+from gladwire.core.session.alignment import Alignment
+from gladwire.core.session.judgement import Judgement
+from gladwire.core.session.session import scene_of
+from gladwire.core.session.timeline import Part, Placed, placed_at
+from gladwire.store.judgements import judged_of
+from gladwire.store.kept_parsed import KeptParsed
+from gladwire.store.measurements import measured_of, newest_measurement
+from gladwire.store.models import Capture, ChargingSession, StoredJudgement, StoredMeasurement
+from gladwire.store.shapes import OldShapeError
+from gladwire.web.errors import RefusedError
+from gladwire.work.judging import inspections_of, measurements_of, stamps_of
+
+R = TypeVar("R", bound=Record)
 
 
 @dataclass(frozen=True)
 class SessionView:
-    """captures and analyses in step: those that could be read. together.alignments are in step with them."""
+    """captures and placed in step: those the judgement was made of. scene: what they show, joined. shown_only: names of
+    captures whose pilot is shown and not judged."""
 
     captures: tuple[Capture, ...]
-    analyses: tuple[Analysis, ...]
-    together: Together
+    placed: tuple[Placed, ...]
+    scene: Scene
+    judgement: Judgement
+    shown_only: tuple[str, ...]
+
+    def placed_of(self, capture: Capture) -> Placed | None:
+        return next((p for c, p in zip(self.captures, self.placed, strict=True) if c.id == capture.id), None)
 
     def alignment_of(self, capture: Capture) -> Alignment | None:
-        ids = [c.id for c in self.captures]
-        return self.together.alignments[ids.index(capture.id)] if capture.id in ids else None
+        placed = self.placed_of(capture)
+        return placed.alignment if placed else None
+
+    @property
+    def measured(self) -> tuple[Measured, ...]:
+        return tuple(p.measured for p in self.placed)
+
+    def holds(self, kind: type[R]) -> bool:
+        """Whether any capture shows this lane."""
+        return any(m.of(kind) for m in self.measured)
 
 
-class _Asked:
-    """Parts and stamps, told apart by what they were stored as."""
-
-    def __init__(
-        self,
-        key: tuple[object, ...],
-        parts: Sequence[Part],
-        stamps: Sequence[Stamp],
-        inspections: Sequence[Inspection],
-    ) -> None:
-        self.key, self.parts, self.stamps, self.inspections = key, parts, stamps, inspections
-
-    def __hash__(self) -> int:
-        return hash(self.key)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Asked) and self.key == other.key
-
-
-@lru_cache(maxsize=128)
-def _together(asked: _Asked) -> Together:
-    return put_together(asked.parts, asked.stamps, asked.inspections)
+# What is worked out of a judgement's row and the measurements it names never changes: the row's number tells it apart.
+_placed: KeptParsed[tuple[tuple[Placed, ...], Scene]] = KeptParsed(128)
 
 
 def session_view(session: ChargingSession) -> SessionView | None:
-    """None while no capture of the session has a result."""
-    found = [(c, stored) for c in session.captures if (stored := newest_analysis(c)) is not None]
-    if not found:
+    """None while the session has no judgement of what is stored now: nothing read yet, or all of it being read anew."""
+    stored = session.judgement
+    found = measurements_of(session)
+    if stored is None or not found:
         return None
-    parts = [Part(c.name, parsed(stored), placed_by_hand(c)) for c, stored in found]
-    looked = [o for o in session.observations if o.kind == "pin" and not o.struck_by]
-    counted = [o for o in session.observations if o.at_s is not None and o.kind in BY_KEY and not o.struck_by]
-    key = (
-        tuple((stored.id, stored.made_at, c.placements[-1].id if c.placements else 0) for c, stored in found),
-        tuple(o.id for o in (*counted, *looked)),
-    )
-    together = _together(_Asked(key, parts, [stamp_of(o) for o in counted], [inspection_of(o) for o in looked]))
-    return SessionView(tuple(c for c, _ in found), tuple(p.analysis for p in parts), together)
-
-
-def placed_by_hand(capture: Capture) -> Alignment | None:
-    """Where a person last put a capture, unless they gave it back to the machine."""
-    newest = capture.placements[-1] if capture.placements else None
-    if newest is None or newest.offset_s is None:
+    try:
+        judged = judged_of(stored)
+        if judged is None or len(judged.alignments) != len(found):
+            return None
+        placed, scene = _on_one_clock(session, stored, found, judged.alignments)
+    except OldShapeError:
         return None
-    return by_hand(newest.offset_s, newest.by_name, newest.why)
+    return SessionView(tuple(c for c, _ in found), placed, scene, judged.judgement, judged.shown_only)
 
 
-def stamp_of(observation: Observation) -> Stamp:
-    at_s = observation.at_s if observation.at_s is not None else 0.0
-    return Stamp(kind=observation.kind, at_s=at_s, detail=observation.text, by_name=observation.by_name)
+def _on_one_clock(
+    session: ChargingSession,
+    stored: StoredJudgement,
+    found: list[tuple[Capture, StoredMeasurement]],
+    alignments: tuple[Alignment, ...],
+) -> tuple[tuple[Placed, ...], Scene]:
+    key = (stored.id, tuple(m.id for _, m in found))
+    kept = _placed.get(key)
+    if kept is None:
+        pairs = zip(found, alignments, strict=True)
+        placed = tuple(placed_at(Part(c.name, measured_of(m)), alignment) for (c, m), alignment in pairs)
+        kept = _placed.put(key, (placed, scene_of(placed, stamps_of(session), inspections_of(session))))
+    return kept
 
 
-def place_words(place: str) -> tuple[str, str]:
-    """(contact, connector and part in words) of a stored place such as “type2/inlet/CP”."""
-    key, _, rest = place.partition("/")
-    part, _, pin = rest.partition("/")
-    if key not in CONNECTORS:
-        return pin or place, "connector"
-    return pin, f"{CONNECTORS[key].title} {CONNECTORS[key].inlet_name if part == 'inlet' else 'plug'}"
-
-
-def inspection_of(observation: Observation) -> Inspection:
-    """A stored look at a contact; unit holds its condition's key."""
-    pin, where = place_words(observation.place)
-    return Inspection(
-        pin=pin, where=where, condition=observation.unit, detail=observation.text, by_name=observation.by_name
-    )
+def measured_or_409(capture: Capture) -> tuple[Measured, StoredMeasurement]:
+    """What a capture shows. Raises RefusedError while nothing is known of it."""
+    stored = newest_measurement(capture)
+    try:
+        if stored is not None:
+            return measured_of(stored), stored
+    except OldShapeError:
+        pass
+    if capture.state == "unreadable":
+        raise RefusedError(409, f"“{capture.name}” could not be read.", "See on its session why it was refused.")
+    raise RefusedError(409, f"“{capture.name}” is being read.", "Come again in a moment.")

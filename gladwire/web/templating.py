@@ -12,10 +12,11 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.responses import HTMLResponse
 
 from gladwire.core.diagnosis.cause import OWNER_WORDS
-from gladwire.core.lanes.roles import ROLE_WORDS
+from gladwire.core.lanes.all import ROLE_BY_KEY, SETTLED_ROLES
 from gladwire.core.plc.certificates import TROUBLE_WORDS
 from gladwire.core.session.outcome import OUTCOME_WORDS
 from gladwire.core.words import seconds
+from gladwire.formats.registry import KNOWN
 
 _HERE = Path(__file__).parent
 STATIC = _HERE / "static"
@@ -102,7 +103,9 @@ def make_environment() -> Environment:
         static=static_address,
         owner_words=OWNER_WORDS,
         outcome_words=OUTCOME_WORDS,
-        role_words=ROLE_WORDS,
+        roles=ROLE_BY_KEY,
+        settled_roles=SETTLED_ROLES,
+        can_read=KNOWN,
     )
     return environment
 

@@ -7,23 +7,24 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.session.alignment import Moment, by_events, by_recorded_start, moments_of
-from gladwire.core.session.clock import Clock, on_clock
+from gladwire.core.lanes.lane import Landmark
+from gladwire.core.moments import Clock, on_clock
+from gladwire.core.session.alignment import by_events, by_recorded_start, landmarks_of
 from tests.build import analysed, session
 
 KINDS = ("A1>B1", "B1>B2", "B2>C2", "C2>B2", "offer falls", "plug in", "lock driven", "mains on")
 
 
-def a_session(seed: int, count: int) -> list[Moment]:
+def a_session(seed: int, count: int) -> list[Landmark]:
     """Events at irregular moments, as people and machines make them."""
     rng = np.random.default_rng(seed)
     times = np.cumsum(rng.uniform(0.4, 9.0, count))
-    return [Moment(float(t), KINDS[int(rng.integers(len(KINDS)))]) for t in times]
+    return [Landmark(float(t), KINDS[int(rng.integers(len(KINDS)))]) for t in times]
 
 
 def seen(
-    moments: list[Moment], offset_s: float, drift: float, keep: list[bool], noise_s: float, seed: int
-) -> list[Moment]:
+    moments: list[Landmark], offset_s: float, drift: float, keep: list[bool], noise_s: float, seed: int
+) -> list[Landmark]:
     """The same events by another clock: shifted, drifting, some missed, each known to within noise_s."""
     rng = np.random.default_rng(seed)
     return [
@@ -59,12 +60,12 @@ def test_shift_and_drift_are_found_though_events_are_missing(
 
 
 def test_sessions_of_different_plug_ins_are_not_forced_together() -> None:
-    one, other = a_session(3, 4), [Moment(float(t), "C2>E") for t in (3, 9)]
+    one, other = a_session(3, 4), [Landmark(float(t), "C2>E") for t in (3, 9)]
     assert by_events(one, other) is None
 
 
 def test_equal_events_at_equal_distances_are_ambiguous_until_the_clocks_help() -> None:
-    regular = [Moment(float(t), "B2>C2") for t in range(0, 400, 10)]
+    regular = [Landmark(float(t), "B2>C2") for t in range(0, 400, 10)]
     later = [m._replace(time_s=m.time_s - 5.0) for m in regular[10:30]]
     assert by_events(regular, later) is None
     helped = by_events(regular, later, near_s=5.0)
@@ -72,14 +73,16 @@ def test_equal_events_at_equal_distances_are_ambiguous_until_the_clocks_help() -
 
 
 def test_one_shared_event_says_that_nothing_checks_it() -> None:
-    found = by_events([Moment(4.0, "lock driven")], [Moment(1.5, "lock driven")])
+    found = by_events([Landmark(4.0, "lock driven")], [Landmark(1.5, "lock driven")])
     assert found is not None
     assert found.offset_s == pytest.approx(2.5)
     assert "no second one checks it" in found.text
 
 
 def test_a_request_and_the_mains_that_answers_it_tie_loosely() -> None:
-    found = by_events([Moment(10.0, ">C"), Moment(70.0, "C>")], [Moment(8.4, "mains on"), Moment(68.03, "mains off")])
+    found = by_events(
+        [Landmark(10.0, ">C"), Landmark(70.0, "C>")], [Landmark(8.4, "mains on"), Landmark(68.03, "mains off")]
+    )
     assert found is not None
     assert found.offset_s == pytest.approx(2.0, abs=0.15)
     assert found.doubt_s is not None
@@ -117,4 +120,4 @@ def test_moving_a_record_moves_moments_and_nothing_else() -> None:
         assert after.start_s == pytest.approx(100.0 + before.start_s * (1 + 1e-5))
         assert (after.high_v, after.duty_percent, after.rise_us) == (before.high_v, before.duty_percent, before.rise_us)
     assert Clock(100.0, 1e-5).in_file(moved.segments[3].start_s) == pytest.approx(analysis.pilot.segments[3].start_s)
-    assert {m.kind for m in moments_of(analysis.scene)} >= {"A1>B1", "B2>C2", "C2>B2", "A>B", ">C"}
+    assert {m.kind for m in landmarks_of(analysis.records)} >= {"A1>B1", "B2>C2", "C2>B2", "A>B", ">C"}

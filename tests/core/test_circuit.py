@@ -8,11 +8,10 @@ from typing import Any
 
 import pytest
 
-from gladwire.core.analysis import Analysis, analyse
 from gladwire.core.lanes.pilot.record import Segment
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
-from tests.build import codes
+from tests.build import Analysis, analyse, codes
 
 FOLDER = Path(__file__).parents[1] / "fixtures" / "pilot_circuit"
 NAMES = sorted(p.stem for p in FOLDER.glob("*.json"))

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.analysis import analyse
 from gladwire.core.session.compare import Difference, common_anchors, compare, shared_channels
 from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.script import Scope
-from tests.build import QUIET, analysed, pilot, session
+from tests.build import QUIET, analyse, analysed, pilot, session
 
 RATE = 250e3
 

@@ -7,10 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.analysis import analyse
 from gladwire.core.lanes.pilot.closeup import cycles_between
 from gladwire.core.signal.envelope import BLOCK, envelope, summarise
-from tests.build import QUIET, pilot, recording
+from tests.build import QUIET, analyse, pilot, recording
 
 
 @settings(deadline=None, max_examples=80)

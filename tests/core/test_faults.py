@@ -6,10 +6,9 @@ from typing import NamedTuple
 
 import pytest
 
-from gladwire.core.analysis import Analysis
 from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.script import PilotScript, Scope
-from tests.build import HEALTHY, QUIET, analysed, codes, pilot, session
+from tests.build import HEALTHY, QUIET, Analysis, analysed, codes, pilot, session
 
 
 class Field(NamedTuple):

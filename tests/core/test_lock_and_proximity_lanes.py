@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gladwire.core.lanes.lock.measure import LockRecord, measure_lock
+from gladwire.core.channels import roles_of
+from gladwire.core.lanes.lock.measure import measure_lock
+from gladwire.core.lanes.lock.record import LockRecord
 from gladwire.core.lanes.proximity.measure import measure_proximity
-from gladwire.core.lanes.roles import roles_of
 from gladwire.core.signal.waveform import Waveform
 from gladwire.core.simulate.lock_motor import LockScript, latch_volts
 

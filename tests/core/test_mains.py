@@ -5,12 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gladwire.core.analysis import Analysis, analyse
 from gladwire.core.lanes.mains.measure import measure_mains
 from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.mains import mains
 from gladwire.core.simulate.script import PilotScript
-from tests.build import HEALTHY, QUIET, codes, pilot
+from tests.build import HEALTHY, QUIET, Analysis, analyse, codes, pilot
 
 RATE = 40e3
 Rows = list[tuple[float, float]]

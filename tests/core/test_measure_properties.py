@@ -5,11 +5,10 @@ from __future__ import annotations
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.analysis import analyse
 from gladwire.core.lanes.pilot.record import Segment
 from gladwire.core.settled import Settled
 from gladwire.core.simulate.script import PilotScript, Scope
-from tests.build import recording
+from tests.build import analyse, recording
 
 LEVELS = {"A": 12.0, "B": 9.0, "C": 6.0, "D": 3.0}
 OPTIONS = settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.analysis import Analysis, analyse, take
+from gladwire.core.moments import Clock, on_clock
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.session.alignment import by_hand
-from gladwire.core.session.clock import Clock, on_clock
-from gladwire.core.session.timeline import Part, Together, put_together
+from gladwire.core.session.session import SessionResult
 from gladwire.core.signal.waveform import Waveform
 from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.plc.peers import Post
 from gladwire.core.simulate.plc.session import Plan, Played, play
 from gladwire.core.simulate.script import PilotScript, Scope
-from tests.build import recording
+from tests.build import Analysis, analyse, part, recording, take, together
 
 BRANCHES = {"A": "none", "B": "waiting", "C": "asking"}
 
@@ -37,18 +36,18 @@ def frames_of(played: Played, late_s: float = 0.0) -> Analysis:
     return take(FrameCapture(frames, "sim")).analysis
 
 
-def together(pilot: Analysis, frames: Analysis) -> Together:
-    return put_together([Part("pilot", pilot), Part("frames", frames)])
+def both(pilot: Analysis, frames: Analysis) -> SessionResult:
+    return together([part("pilot", pilot), part("frames", frames)])
 
 
-def codes(whole: Together) -> dict[str, str]:
+def codes(whole: SessionResult) -> dict[str, str]:
     return {f.code: f.severity for f in whole.judgement.findings}
 
 
 @pytest.mark.parametrize(("lead_s", "late_s"), [(0.0, 0.0), (2.5, 0.3), (0.4, 7.0), (9.0, 1.0)])
 def test_two_clocks_are_tied_by_what_both_show_to_within_what_is_said(lead_s: float, late_s: float) -> None:
     played = play(Plan(loop_s=4.0))
-    whole = together(pilot_of(played, lead_s), frames_of(played, late_s))
+    whole = both(pilot_of(played, lead_s), frames_of(played, late_s))
     placed = whole.alignments[1]
     assert placed.how == "events"
     assert placed.matched >= 2
@@ -61,7 +60,7 @@ def test_two_clocks_are_tied_by_what_both_show_to_within_what_is_said(lead_s: fl
 
 def test_a_healthy_session_has_everything_in_order() -> None:
     played = play(Plan(loop_s=4.0))
-    whole = together(pilot_of(played), frames_of(played))
+    whole = both(pilot_of(played), frames_of(played))
     assert codes(whole)["offer_before_match"] == "normal"
     assert codes(whole)["request_before_check"] == "normal"
     assert codes(whole)["order_of_end"] == "normal"
@@ -71,7 +70,7 @@ def test_a_healthy_session_has_everything_in_order() -> None:
 
 def test_a_pilot_lost_in_the_loop_is_told_before_the_reset_it_causes() -> None:
     played = play(Plan(loop_s=20.0, pilot_lost_in_loop=30))
-    whole = together(pilot_of(played), frames_of(played))
+    whole = both(pilot_of(played), frames_of(played))
     found = codes(whole)
     assert found["lost_first"] == "fault"
     assert found["connection_closed"] == "note"
@@ -82,7 +81,7 @@ def test_a_pilot_lost_in_the_loop_is_told_before_the_reset_it_causes() -> None:
 def test_a_vehicle_that_never_asks_is_explained_by_what_was_said() -> None:
     played = play(Plan(post=Post(fails={"Authorization": "FAILED"})))
     alone = pilot_of(played)
-    whole = together(alone, frames_of(played))
+    whole = both(alone, frames_of(played))
     assert {f.code: f.severity for f in alone.findings}["never_asked"] == "suspect"
     assert codes(whole)["never_asked"] == "note"
     assert whole.judgement.verdict.startswith("Authorisation refused")
@@ -92,7 +91,7 @@ def test_a_vehicle_that_never_asks_is_explained_by_what_was_said() -> None:
 
 def test_a_pilot_that_leaves_c_does_not_prove_the_end_of_a_conversation_that_broke() -> None:
     played = play(Plan(post=Post(reaches_v=210.0)))
-    whole = together(pilot_of(played), frames_of(played))
+    whole = both(pilot_of(played), frames_of(played))
     states = {s.stage: s.state for s in whole.judgement.stages}
     assert (states["parameters"], states["precharge"], states["end"]) == ("proven", "failed", "not_reached")
 
@@ -101,8 +100,8 @@ def test_a_cable_check_without_c_is_suspected() -> None:
     played = play(Plan(loop_s=3.0))
     without_c = Played(played.frames, [s for s in played.steps if s[1] != "C2"], played.end_s)
     pilot, frames = pilot_of(without_c), frames_of(played)
-    placed = by_hand(0.0, "Runa Holt", "both started together")
-    whole = put_together([Part("pilot", pilot), Part("frames", frames, placed)])
+    placed = by_hand(0.0, "Runa Holt", "both started whole")
+    whole = together([part("pilot", pilot), part("frames", frames, placed)])
     assert codes(whole)["request_before_check"] == "suspect"
 
 

@@ -5,11 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gladwire.core.analysis import Analysis, analyse
 from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.lock_motor import LockScript, latch_volts
-from tests.build import QUIET, codes, session
+from tests.build import QUIET, Analysis, analyse, codes, session
 
 RATE = 20e3
 SECONDS = 4.0

@@ -9,10 +9,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gladwire.core.analysis import Analysis, analyse
 from gladwire.core.simulate.lock_motor import latch_volts
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from tests.build import Analysis, analyse
 
 FOLDER = Path(__file__).parents[1] / "fixtures" / "plug_in_circuit"
 

@@ -5,10 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gladwire.core.analysis import analyse
 from gladwire.core.simulate.circuit import Branch, PilotCircuit
 from gladwire.core.simulate.script import PilotScript, Scope
-from tests.build import labels, recording
+from tests.build import analyse, labels, recording
 
 BRANCHES: dict[str, Branch] = {"A": "none", "B": "waiting", "C": "asking", "D": "ventilated"}
 

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from gladwire.core.diagnosis.ranking import CAUSES
 from gladwire.core.rulebook import ALL as RULES
-from gladwire.core.session.judges import BREAKING
-from gladwire.core.session.spine import AC_SPINE, DC_SPINE
+from gladwire.core.scene.spine import AC_SPINE, DC_SPINE
 from gladwire.core.standards.source import SOURCES
 
 CODES = {rule.code for rule in RULES}
@@ -39,5 +38,16 @@ def test_every_rule_names_a_stage_and_a_known_source() -> None:
         assert rule.answers
 
 
-def test_every_breaking_finding_exists() -> None:
-    assert set().union(*BREAKING.values()) <= CODES
+def test_every_rule_that_breaks_a_stage_speaks_against_nothing_wrong_and_has_a_cause() -> None:
+    explained = {code for cause in CAUSES for code in cause.speaks_for}
+    for rule in RULES:
+        if rule.breaks:
+            assert rule.well < 0, rule.code
+            assert rule.code in explained, rule.code
+
+
+def test_what_a_rule_does_names_stages_that_exist() -> None:
+    stages = {s.key for s in (*AC_SPINE, *DC_SPINE)}
+    for rule in RULES:
+        named = {*rule.breaks, *rule.proves, *rule.supports, *([rule.needs.reached] if rule.needs.reached else [])}
+        assert named <= stages, rule.code

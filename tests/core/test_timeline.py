@@ -5,10 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gladwire.core.analysis import Analysis, analyse
 from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.script import PilotScript, Scope
-from tests.build import QUIET, analysed, labels, pilot, recording
+from tests.build import QUIET, Analysis, analyse, analysed, labels, pilot, recording
 
 SESSION = (
     pilot()

@@ -5,18 +5,19 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gladwire.core.analysis import Analysis, analyse
 from gladwire.core.case.proof import Tried, proofs, since_before
+from gladwire.core.lanes.mains.record import MainsRecord
+from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.scene.inspection import Inspection
+from gladwire.core.scene.stamps import Stamp
 from gladwire.core.session.alignment import by_hand
-from gladwire.core.session.inspection import Inspection
-from gladwire.core.session.spine import StageResult
-from gladwire.core.session.stamps import Stamp
-from gladwire.core.session.timeline import Part, Together, put_together
+from gladwire.core.session.session import SessionResult
 from gladwire.core.settled import Amendment, Settled
 from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.mains import mains, rms_log
 from gladwire.core.simulate.script import PilotScript, Scope
-from tests.build import HEALTHY, QUIET, analysed, pilot, recording, session
+from gladwire.core.stage import StageResult
+from tests.build import HEALTHY, QUIET, Analysis, analyse, analysed, part, pilot, recording, session, together
 
 START = "2026-11-03 10:00:00.000"
 
@@ -35,12 +36,12 @@ def line(name: str, spans: list[tuple[float, float]], seconds: float, rate_hz: f
     return Waveform(name, level.astype(np.float32), rate_hz, 0.0, "logic")
 
 
-def stage(together: Together, name: str) -> StageResult:
-    return next(s for s in together.judgement.stages if s.stage == name)
+def stage(whole: SessionResult, name: str) -> StageResult:
+    return next(s for s in whole.judgement.stages if s.stage == name)
 
 
-def codes(together: Together) -> set[str]:
-    return {f.code for f in together.judgement.findings}
+def codes(whole: SessionResult) -> set[str]:
+    return {f.code for f in whole.judgement.findings}
 
 
 def test_a_logger_with_a_clock_of_its_own_proves_what_the_pilot_cannot() -> None:
@@ -48,11 +49,11 @@ def test_a_logger_with_a_clock_of_its_own_proves_what_the_pilot_cannot() -> None
     log = rms_log({"U L1": ("V", [(3.5, 230.0), (12.2, 0.0)]), "I L1": ("A", [(5.0, 15.5), (12.1, 0.0)])}, 20.0)
     logger = alone(*log, recorded_at="2026-11-03 09:59:58.000")
     assert logger.outcome == "unknown"
-    together = put_together([Part("scope", scope), Part("logger", logger)])
-    assert [a.how for a in together.alignments] == ["first", "recorded"]
-    assert together.alignments[1].offset_s == pytest.approx(-2.0, abs=0.01)
-    assert together.judgement.outcome == "charged"
-    assert stage(together, "draw").start_s == pytest.approx(3.0, abs=0.15)
+    whole = together([part("scope", scope), part("logger", logger)])
+    assert [a.how for a in whole.alignments] == ["first", "recorded"]
+    assert whole.alignments[1].offset_s == pytest.approx(-2.0, abs=0.01)
+    assert whole.judgement.outcome == "charged"
+    assert stage(whole, "draw").start_s == pytest.approx(3.0, abs=0.15)
 
 
 def test_a_second_piece_of_time_follows_by_its_own_clock_and_gaps_fault_nothing() -> None:
@@ -62,35 +63,36 @@ def test_a_second_piece_of_time_follows_by_its_own_clock_and_gaps_fault_nothing(
         pilot().pwm(6, 26.7, 1500).pwm(9, 26.7, 500).hold(9, 400).hold(12, 300).record(50e3, QUIET, 2),
         recorded_at="2026-11-03 10:00:30.000",
     )
-    together = put_together([Part("one", first), Part("two", second)])
-    assert together.aside == ()
-    assert len(together.scene.pilots) == 2
-    assert stage(together, "end").state == "proven"
-    assert not [f for f in together.judgement.findings if f.severity == "fault"]
+    whole = together([part("one", first), part("two", second)])
+    assert whole.shown_only == ()
+    assert len(whole.scene.of(PilotRecord)) == 2
+    assert stage(whole, "end").state == "proven"
+    assert not [f for f in whole.judgement.findings if f.severity == "fault"]
 
 
 def test_two_probes_of_one_pilot_share_their_steps_and_only_one_is_judged() -> None:
     script = charge(3000)
     post, vehicle = script.record(50e3, QUIET, 1), script.record(30e3, Scope(noise_v=0.1, bits=9), 2)
     late = Waveform("CP", vehicle.samples[6000:], 30e3)
-    together = put_together([Part("post", alone(post)), Part("vehicle", alone(late))])
-    placed = together.alignments[1]
+    whole = together([part("post", alone(post)), part("vehicle", alone(late))])
+    placed = whole.alignments[1]
     assert placed.how == "events"
     assert placed.offset_s == pytest.approx(0.2, abs=0.002)
     assert placed.matched >= 5
-    assert together.aside == ("vehicle",)
+    assert whole.shown_only == ("vehicle",)
 
 
 def test_what_nothing_ties_is_not_judged_with_the_rest_until_placed_by_hand() -> None:
-    pilot_part = Part("pilot", alone(charge().record(50e3, QUIET, 1)))
+    pilot_part = part("pilot", alone(charge().record(50e3, QUIET, 1)))
     volts, amps = mains([(0.0, 230.0)], [], 1.0, 2000)
-    part = Part("logger", alone(volts, amps))
-    together = put_together([pilot_part, part])
-    assert together.alignments[1].how == "none"
-    assert together.scene.mains is None
-    placed = put_together([pilot_part, part._replace(by_hand=by_hand(2.0, "Runa", "by the clunk"))])
-    assert placed.scene.mains is not None
-    assert placed.scene.mains.start_s == pytest.approx(2.0)
+    one = part("logger", alone(volts, amps))
+    whole = together([pilot_part, one])
+    assert whole.alignments[1].how == "none"
+    assert whole.scene.first(MainsRecord) is None
+    placed = together([pilot_part, one._replace(by_hand=by_hand(2.0, "Runa", "by the clunk"))])
+    moved = placed.scene.first(MainsRecord)
+    assert moved is not None
+    assert moved.start_s == pytest.approx(2.0)
     assert "Runa" in placed.alignments[1].text
 
 
@@ -102,23 +104,23 @@ def test_a_contactor_line_against_the_pilot() -> None:
         ([(0.1, 0.2)], "contactor_not_driven", "failed"),
     ):
         lines = line("K1", spans, wave.duration_s)
-        logic = Part("logic", alone(lines), by_hand(0.0, "x", ""))
-        together = put_together([Part("scope", alone(wave)), logic])
-        assert code in codes(together)
-        assert stage(together, "energise").state == state
+        logic = part("logic", alone(lines), by_hand(0.0, "x", ""))
+        whole = together([part("scope", alone(wave)), logic])
+        assert code in codes(whole)
+        assert stage(whole, "energise").state == state
     stuck = line("K1", [(1.6, 99.0)], wave.duration_s + 3)
     longer = pilot()
     longer.phases = [*script.phases, *pilot().hold(12, 3000).phases]
-    together = put_together([Part("a", analysed(longer, 50e3)), Part("b", alone(stuck), by_hand(0.0, "x", ""))])
-    assert "contactor_stays_closed" in codes(together)
-    assert stage(together, "end").state == "failed"
+    whole = together([part("a", analysed(longer, 50e3)), part("b", alone(stuck), by_hand(0.0, "x", ""))])
+    assert "contactor_stays_closed" in codes(whole)
+    assert stage(whole, "end").state == "failed"
 
 
 def test_what_was_heard_and_seen_is_evidence_and_no_proof() -> None:
-    part = Part("scope", analysed(charge(6000), 50e3))
-    quiet = put_together([part])
-    heard = put_together(
-        [part],
+    one = part("scope", analysed(charge(6000), 50e3))
+    quiet = together([one])
+    heard = together(
+        [one],
         [
             Stamp(kind="contactor_clunk", at_s=2.0, by_name="Runa"),
             Stamp(kind="lamp_steady", at_s=0.5, detail="green"),
@@ -138,23 +140,23 @@ def test_what_was_heard_and_seen_is_evidence_and_no_proof() -> None:
 def test_three_attempts_heard_mean_something_is_in_the_way() -> None:
     """Common practice: a lock that clatters again and again meets something."""
     waits = analysed(pilot().hold(12, 500).hold(9, 7000), 20e3)
-    together = put_together([Part("scope", waits)], [Stamp(kind="lock_clatter", at_s=2.0)])
-    assert "lock_blocked" in {c.code for c in together.judgement.causes}
+    whole = together([part("scope", waits)], [Stamp(kind="lock_clatter", at_s=2.0)])
+    assert "lock_blocked" in {c.code for c in whole.judgement.causes}
 
 
 def test_a_look_at_a_contact_changes_the_ranking() -> None:
-    part = Part("scope", analysed(pilot().hold(12.0, 6000), 20e3))
+    one = part("scope", analysed(pilot().hold(12.0, 6000), 20e3))
     recessed = Inspection(pin="CP", where="Type 2 plug", condition="recessed", by_name="Runa")
-    causes = [c.code for c in put_together([part], (), [recessed]).judgement.causes]
+    causes = [c.code for c in together([one], (), [recessed]).judgement.causes]
     assert causes.index("pilot_open") < causes.index("plug_not_fully_seated")
     sound = Inspection(pin="CP", where="Type 2 plug", condition="sound")
-    assert codes(put_together([part], (), [sound])) == codes(put_together([part]))
+    assert codes(together([one], (), [sound])) == codes(together([one]))
 
 
 def test_switching_noise_on_the_pilot_tells_that_power_flows() -> None:
     loud = Scope(noise_v=0.05, bits=10, switching=((2.0, 6.0, 1.0),))
     analysis = analysed(charge(6000), 125e3, loud)
-    noise = analysis.power_noise[0]
+    noise = analysis.pilot.noise[0]
     assert (noise.start_s, noise.end_s) == (pytest.approx(2.0, abs=0.11), pytest.approx(6.0, abs=0.11))
     assert "power_noise" in {f.code for f in analysis.findings}
     assert analysed(charge(6000), 125e3).power_noise == ()

@@ -11,12 +11,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.analysis import analyse
 from gladwire.core.signal.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
-from tests.build import QUIET, session
+from tests.build import QUIET, analyse, session
 
 VOLTS = session(asking_ms=300).record(40e3, QUIET, 1).samples
 

@@ -13,13 +13,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.analysis import take
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.simulate.plc.session import Plan, play
 from gladwire.formats import pcapng
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from tests.build import take
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")

@@ -11,7 +11,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.analysis import take
 from gladwire.core.lanes.power.record import PowerRecord, energy_kwh
 from gladwire.core.quantities import QUANTITIES
 from gladwire.formats import power_csv, power_xlsx, scope_csv
@@ -20,6 +19,7 @@ from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
 from gladwire.formats.table.power_columns import meaning_of
+from tests.build import take
 
 
 def read(text: str | bytes, interval_s: float | None = None) -> PowerRecord:

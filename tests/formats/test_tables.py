@@ -9,13 +9,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gladwire.core.analysis import analyse
 from gladwire.core.signal.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import READERS, read_capture
-from tests.build import pilot
+from tests.build import analyse, pilot
 
 RATE = 50_000.0
 WAVE = pilot().hold(12, ms=40).hold(9, ms=40).pwm(9, duty=26.7, ms=60).pwm(6, duty=26.7, ms=60).record(RATE)

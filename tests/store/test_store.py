@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
+import json
 import random
 import threading
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 import pytest
 from alembic import command
@@ -14,8 +17,10 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import select, text, update
 
-from gladwire.core.analysis import ANALYSER_VERSION
-from gladwire.store.analyses import add_settlement, result_json, store_analysis
+from gladwire.core.measured import MEASURES, CaptureResult, Measured
+from gladwire.core.session.judgement import JUDGES
+from gladwire.core.settled import Settled
+from gladwire.formats.registry import READS
 from gladwire.store.captures import (
     CHUNK_BYTES,
     CLAIM_LASTS,
@@ -28,10 +33,24 @@ from gladwire.store.captures import (
     same_bytes,
 )
 from gladwire.store.database import Sessions, engine_for, migration_config
+from gladwire.store.judgements import ask, ask_outdated, claim_session, judged_of, keep_refusal, release_judges, waits
 from gladwire.store.mariadb import PrivateMariaDB
-from gladwire.store.models import Base, Capture, CaptureChunk, Case, ChargingSession, StoredAnalysis, utc_now
+from gladwire.store.measurements import add_settlement, measured_of, refuse, settled_of, store_measured
+from gladwire.store.models import (
+    Base,
+    Capture,
+    CaptureChunk,
+    Case,
+    ChargingSession,
+    Observation,
+    StoredJudgement,
+    StoredMeasurement,
+    utc_now,
+)
 from gladwire.store.samples import SampleCache
-from gladwire.work import work_once
+from gladwire.store.shapes import JUDGED_FORMAT
+from gladwire.work.stored import cache_key
+from gladwire.work.worker import own_name, work_once
 from tests.build import pilot
 
 
@@ -137,13 +156,15 @@ def test_a_stale_claim_of_another_worker_is_taken_over(sessions: Sessions) -> No
         assert claim_next(db, "here") is not None
 
 
-def keep(sessions: Sessions, number: int, settlement_id: int | None, verdict: str, analyser: int = 1) -> None:
+def measured(name: str, measures: int = MEASURES) -> Measured:
+    return Measured(format=name, measures=measures)
+
+
+def keep(sessions: Sessions, number: int, settlement_id: int | None, name: str, measures: int = MEASURES) -> None:
     with sessions.begin() as db:
         capture = db.get_one(Capture, number)
         settlement = next((s for s in capture.settlements if s.id == settlement_id), None)
-        store_analysis(
-            db, capture, settlement, analyser=analyser, outcome="unknown", verdict=verdict, result_json=f'"{verdict}"'
-        )
+        store_measured(db, capture, settlement, measured(name, measures), READS)
 
 
 def test_the_machines_reading_and_the_corrected_one_both_stay(sessions: Sessions) -> None:
@@ -151,7 +172,7 @@ def test_the_machines_reading_and_the_corrected_one_both_stay(sessions: Sessions
     keep(sessions, number, None, "first")
     keep(sessions, number, None, "first again")
     with sessions.begin() as db:
-        settlement = add_settlement(db, db.get_one(Capture, number), '{"scale": 10}', None, "Ada", "x10 probe")
+        settlement = add_settlement(db, db.get_one(Capture, number), Settled(scale=10), None, "Ada", "x10 probe")
         db.flush()
         chosen = settlement.id
     keep(sessions, number, None, "late result of the old reading")
@@ -159,44 +180,157 @@ def test_the_machines_reading_and_the_corrected_one_both_stay(sessions: Sessions
         assert db.get_one(Capture, number).state == "received"
     keep(sessions, number, chosen, "corrected")
     with sessions() as db:
-        stored = db.scalars(select(StoredAnalysis).order_by(StoredAnalysis.id)).all()
-        assert [s.verdict for s in stored] == ["late result of the old reading", "corrected"]
-        assert result_json(stored[1]) == '"corrected"'
+        stored = db.scalars(select(StoredMeasurement).order_by(StoredMeasurement.id)).all()
+        assert [measured_of(s).format for s in stored] == ["late result of the old reading", "corrected"]
         assert stored[1].settlement is not None
         assert (stored[1].settlement.by_name, stored[1].settlement.why) == ("Ada", "x10 probe")
+        assert settled_of(stored[1].settlement).scale == 10
         assert db.get_one(Capture, number).state == "analysed"
 
 
-def test_results_of_an_older_analyser_are_made_anew(sessions: Sessions) -> None:
+def test_what_an_older_version_measured_is_made_anew(sessions: Sessions) -> None:
     old, new = put(sessions, b"x"), put(sessions, b"y")
-    keep(sessions, old, None, "old", ANALYSER_VERSION - 1)
-    keep(sessions, new, None, "new", ANALYSER_VERSION)
+    keep(sessions, old, None, "old", MEASURES - 1)
+    keep(sessions, new, None, "new", MEASURES)
     with sessions.begin() as db:
-        assert queue_outdated(db, ANALYSER_VERSION) == 1
+        assert queue_outdated(db, READS, MEASURES) == 1
         assert [db.get_one(Capture, n).state for n in (old, new)] == ["received", "analysed"]
+    with sessions.begin() as db:
+        assert queue_outdated(db, READS + 1, MEASURES) == 1
+        assert [db.get_one(Capture, n).state for n in (old, new)] == ["received", "received"]
+
+
+def test_what_an_older_reader_refused_is_tried_again_once_readers_understand_more(sessions: Sessions) -> None:
+    number = put(sessions, b"x")
+    with sessions.begin() as db:
+        refuse(db.get_one(Capture, number), "this is no capture", READS)
+    with sessions.begin() as db:
+        assert queue_outdated(db, READS, MEASURES) == 0
+        assert queue_outdated(db, READS + 1, MEASURES) == 1
+        assert db.get_one(Capture, number).state == "received"
+
+
+def work(sessions: Sessions, cache: SampleCache) -> None:
+    while work_once(sessions, cache, "w"):
+        pass
+
+
+def table() -> bytes:
+    wave = pilot().hold(12, 50).pwm(9, 26.7, 200).record(50e3)
+    return ("t,CP\n" + "".join(f"{i / 50e3:.6f},{v:.2f}\n" for i, v in enumerate(wave.samples))).encode()
 
 
 def test_the_worker_keeps_results_refusals_and_samples(sessions: Sessions, tmp_path: Path) -> None:
-    wave = pilot().hold(12, 50).pwm(9, 26.7, 200).record(50e3)
-    good = put(sessions, ("t,CP\n" + "".join(f"{i / 50e3:.6f},{v:.2f}\n" for i, v in enumerate(wave.samples))).encode())
+    good = put(sessions, table())
     bad = put(sessions, b"dear diary\nnothing\nhappened\n")
     cache = SampleCache(tmp_path)
-    while work_once(sessions, cache, "w"):
-        pass
+    work(sessions, cache)
     with sessions() as db:
-        assert db.get_one(Capture, good).state == "analysed"
+        capture = db.get_one(Capture, good)
+        assert capture.state == "analysed"
         refused = db.get_one(Capture, bad)
-        assert refused.state == "unreadable"
+        assert (refused.state, refused.reads) == ("unreadable", READS)
         assert "rows of numbers were expected" in refused.refusal
-        sha256 = db.get_one(Capture, good).sha256
+        key = cache_key(db, capture, False)
     assert got(sessions, bad) == b"dear diary\nnothing\nhappened\n"
 
-    def never() -> None:
+    def never() -> CaptureResult:
         raise AssertionError("the samples are kept")
 
-    kept, summary = cache.channel(sha256, None, 0, never)  # type: ignore[arg-type]
-    assert len(kept.samples) == len(wave.samples)
+    kept, summary = cache.channel(key, 0, never)
+    assert len(kept.samples) == len(table().splitlines()) - 1
     assert summary.high.max() == pytest.approx(12, abs=0.01)
+    # Another version of the readers decodes anew: its samples have a name of their own.
+    assert f"r{READS}m{MEASURES}" in key
+
+
+def test_a_judgement_is_kept_names_what_it_was_made_of_and_follows_every_change(
+    sessions: Sessions, tmp_path: Path
+) -> None:
+    number, cache = put(sessions, table()), SampleCache(tmp_path)
+    work(sessions, cache)
+
+    def newest() -> tuple[StoredJudgement, dict[str, Any]]:
+        with sessions() as db:
+            session = db.get_one(Capture, number).session
+            assert not waits(session)
+            stored = session.judgement
+            assert stored is not None
+            assert judged_of(stored) is not None
+            return stored, json.loads(stored.made_of)
+
+    first, made_of = newest()
+    assert (first.judges, first.format) == (JUDGES, JUDGED_FORMAT)
+    assert made_of["captures"][0] | {"measurement": 0} == {
+        "capture": number, "sha256": hashlib.sha256(table()).hexdigest(), "measurement": 0, "measures": MEASURES,
+        "settlement": None, "placement": None,
+    }  # fmt: skip
+    assert made_of["observations"] == []
+    with sessions.begin() as db:
+        session = db.get_one(Capture, number).session
+        db.add(Observation(session_id=session.id, kind="breaker_trips", at_s=0.1, by_name="Ada"))
+        ask(session)
+    work(sessions, cache)
+    second, made_of = newest()
+    assert len(made_of["observations"]) == 1
+    assert "protective device" in second.verdict
+    with sessions.begin() as db:
+        settlement = add_settlement(db, db.get_one(Capture, number), Settled(scale=1), None, "Ada", "a 1:1 probe")
+        db.flush()
+        chosen = settlement.id
+    work(sessions, cache)
+    assert newest()[1]["captures"][0]["settlement"] == chosen
+    with sessions.begin() as db:
+        ask_outdated(db, JUDGES)
+        assert not waits(db.get_one(Capture, number).session)
+        ask_outdated(db, JUDGES + 1)
+    with sessions() as db:
+        assert waits(db.get_one(Capture, number).session)
+
+
+def test_what_is_asked_while_a_session_is_judged_is_judged_again(sessions: Sessions, tmp_path: Path) -> None:
+    number = put(sessions, table())
+    work(sessions, SampleCache(tmp_path))
+    with sessions.begin() as db:
+        ask(db.get_one(Capture, number).session)
+    with sessions.begin() as db:
+        claim = claim_session(db, "slow")
+    assert claim is not None
+    with sessions.begin() as db:
+        assert claim_session(db, "other") is None
+        ask(db.get_one(Capture, number).session)
+    with sessions.begin() as db:
+        keep_refusal(db, claim, "of before", JUDGES, {})
+    with sessions.begin() as db:
+        assert waits(db.get_one(Capture, number).session)
+        assert claim_session(db, "other") is not None
+        release_judges(db, "other")
+        assert claim_session(db, "third") is not None
+
+
+def test_a_second_worker_leaves_what_the_first_holds_and_a_new_start_takes_it_back(
+    mariadb: PrivateMariaDB, sessions: Sessions
+) -> None:
+    number = put(sessions, b"x")
+    engine = engine_for(mariadb.url)
+    with engine.connect() as one, engine.connect() as two:
+        first, second = own_name(one, "harbour"), own_name(two, "harbour")
+        assert (first, second) == ("harbour-1", "harbour-2")
+        with sessions.begin() as db:
+            assert claim_next(db, first) is not None
+        with sessions.begin() as db:
+            release_claims(db, second)
+            assert db.get_one(Capture, number).state == "analysing"
+    engine.dispose()
+    again = engine_for(mariadb.url)
+    with again.connect() as three:
+        name = own_name(three, "harbour")
+        assert name == first
+        with sessions.begin() as db:
+            release_claims(db, name)
+        with sessions() as db:
+            assert db.get_one(Capture, number).state == "received"
+    again.dispose()
 
 
 def test_the_schema_is_what_the_models_say(mariadb: PrivateMariaDB, sessions: Sessions) -> None:

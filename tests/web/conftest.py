@@ -14,7 +14,7 @@ from gladwire.store.database import Sessions
 from gladwire.store.mariadb import PrivateMariaDB
 from gladwire.store.samples import SampleCache
 from gladwire.web.app import create_app
-from gladwire.work import work_once
+from gladwire.work.worker import work_once
 from tests.conftest import VAR
 
 

@@ -6,7 +6,6 @@ import re
 
 import pytest
 
-from gladwire.core.analysis import Analysis, take
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.simulate.plc.matching import Listener
 from gladwire.core.simulate.plc.peers import Post
@@ -15,6 +14,7 @@ from gladwire.core.simulate.plc.wire import Station
 from gladwire.core.standards.slac_limits import FOUND_DB
 from gladwire.web.charts.attenuation import attenuation
 from gladwire.web.charts.dialogue import Dialogue, breaking_point, dialogue
+from tests.build import Analysis, take
 
 MINE, OTHER = Station(bytes.fromhex("02d00d000042")), Station(bytes.fromhex("02d00d000043"))
 

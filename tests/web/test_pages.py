@@ -71,11 +71,15 @@ def test_captures_and_results_come_out_again(client: TestClient) -> None:
     rows = list(csv.DictReader(io.StringIO(client.get(f"/captures/{capture}/segments.csv").text)))
     assert [r["state"] for r in rows] == list("ABBCBBA")
     assert float(rows[2]["duty_percent"]) == pytest.approx(26.7, abs=float(rows[2]["duty_doubt_percent"]))
-    findings = list(csv.DictReader(io.StringIO(client.get(f"/captures/{capture}/findings.csv").text)))
+    session = re.findall(r"/sessions/(\d+)", client.get("/").text)[0]
+    findings = list(csv.DictReader(io.StringIO(client.get(f"/sessions/{session}/findings.csv").text)))
     assert {"request", "offer"} <= {r["code"] for r in findings}
     result = client.get(f"/captures/{capture}/results.json").json()
-    assert result["outcome"] == "unknown"
+    assert [s["state"] for s in result["pilot"]] == list("ABBCBBA")
     assert result["capture"]["size"] == len(content)
+    whole = client.get(f"/sessions/{session}/results.json").json()
+    assert (whole["outcome"], whole["pilot"]) == ("unknown", result["pilot"])
+    assert whole["made_of"]["captures"][0]["capture"] == capture
 
 
 def capture_number(client: TestClient) -> int:

@@ -244,4 +244,4 @@ def test_the_session_comes_out_as_one_object(client: TestClient) -> None:
     content = client.get(f"{location}/results.json").json()
     assert [c["how"] for c in content["captures"]] == ["first", "none"]
     assert {s["stage"] for s in content["stages"]} >= {"seat", "draw"}
-    assert content["scene"]["pilots"]
+    assert content["pilot"]

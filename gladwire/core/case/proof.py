@@ -6,9 +6,28 @@ Faults come in pairs: a stage that passes now says nothing of the ones behind it
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, Protocol
 
-from gladwire.core.session.spine import StageResult
+from gladwire.core.stage import StageState
+
+
+class Stands(Protocol):
+    """A stage as a judgement tells it."""
+
+    @property
+    def stage(self) -> str: ...
+    @property
+    def title(self) -> str: ...
+    @property
+    def state(self) -> StageState: ...
+
+
+class Stood(NamedTuple):
+    """A stage as a list keeps it."""
+
+    stage: str
+    title: str
+    state: StageState
 
 
 class Mode(NamedTuple):
@@ -30,7 +49,7 @@ BY_KEY = {mode.key: mode for mode in MODES}
 _TO_PROVE = ("request", "energise", "draw", "hold", "parameters", "insulation", "precharge", "ramp")
 
 
-def since_before(before: Sequence[StageResult], after: Sequence[StageResult]) -> str:
+def since_before(before: Sequence[Stands], after: Sequence[Stands]) -> str:
     """What changed from one session to the next, and what that leaves open; "" where nothing failed before."""
     failed = [s for s in before if s.state == "failed"]
     if not failed:
@@ -62,7 +81,7 @@ class Tried(NamedTuple):
     mode: str
     title: str
     outcome: str
-    stages: Sequence[StageResult]
+    stages: Sequence[Stands]
     repaired_since: bool
 
 

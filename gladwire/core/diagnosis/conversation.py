@@ -167,7 +167,10 @@ CAUSES = (
         title="Post has no power to give",
         owner="site",
         prior=0.7,
-        speaks_for={"nothing_offered": 4.0, "limits_current": 1.0, "parameters_endless": 3.0, "no_current": 1.5},
+        speaks_for={
+            "nothing_offered": 4.0, "can_nothing_offered": 4.0, "limits_current": 1.0, "parameters_endless": 3.0,
+            "no_current": 1.5,
+        },
         speaks_against={"limits_voltage": 1.0},
         test=NextTest(
             "Look at the neighbouring stalls and the site's supply at the time: who else was charging, on which cabinet.",

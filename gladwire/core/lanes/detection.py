@@ -6,8 +6,6 @@ proximity sits on three levels and switches between them. A current through a cl
 
 from __future__ import annotations
 
-from typing import Literal
-
 import numpy as np
 
 from gladwire.core.calculations.proximity import LATCH_LEVELS
@@ -20,21 +18,11 @@ _CYCLE_S = 20e-3
 _LATCH_NEAR_V = 0.15
 _LATCH_SHARE = 0.97
 _BLOCK_S = 1e-3
-Looks = Literal["pp", "mains_v"]
 
 
-def looks_like(wave: Waveform) -> Looks | None:
-    """The role a channel in volts has by its looks; None where it could be several things, or any."""
-    if wave.unit != "V" or len(wave.samples) < 8:
-        return None
-    if _is_mains(wave):
-        return "mains_v"
-    return "pp" if _is_latch(wave) else None
-
-
-def _is_mains(wave: Waveform) -> bool:
+def is_mains(wave: Waveform) -> bool:
     """Where it is large it swings evenly about nought, as no logger's column of RMS does."""
-    if wave.rate_hz * _CYCLE_S < 8:
+    if not _has_volts(wave) or wave.rate_hz * _CYCLE_S < 8:
         return False
     squares, _ = over_blocks(wave, _CYCLE_S, lambda rows: (np.nan_to_num(rows) ** 2).mean(axis=1))
     means, _ = over_blocks(wave, _CYCLE_S, lambda rows: np.nan_to_num(rows).mean(axis=1))
@@ -42,9 +30,15 @@ def _is_mains(wave: Waveform) -> bool:
     return bool(large.mean() > 0.05 and np.median(np.abs(means[large])) < 0.3 * np.sqrt(np.median(squares[large])))
 
 
-def _is_latch(wave: Waveform) -> bool:
+def is_latch(wave: Waveform) -> bool:
     """On the latch's levels nearly all the time, and on more than one of them, latched among these."""
+    if not _has_volts(wave):
+        return False
     levels, _ = over_blocks(wave, _BLOCK_S, lambda rows: np.nan_to_num(rows).mean(axis=1))
     near = {level.state: np.abs(levels - level.volts) < _LATCH_NEAR_V for level in LATCH_LEVELS}
     held = {state: float(hits.mean()) for state, hits in near.items()}
     return sum(held.values()) > _LATCH_SHARE and held["latched"] > 0.02 and held["absent"] + held["pressed"] > 0.02
+
+
+def _has_volts(wave: Waveform) -> bool:
+    return wave.unit == "V" and len(wave.samples) >= 8

@@ -8,6 +8,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.moments import Duration, Moment
 from gladwire.core.plc import homeplug as hp
 from gladwire.core.plc.homeplug import Mme
 from gladwire.core.standards.slac_limits import JOIN_MAX_S, SEQUENCE_MAX_S
@@ -22,9 +23,9 @@ class SlacAnswer(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    time_s: float
+    time_s: Moment
     evse_mac: str
-    wait_s: float
+    wait_s: Duration
 
 
 class SlacProfile(BaseModel):
@@ -32,7 +33,7 @@ class SlacProfile(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    time_s: float
+    time_s: Moment
     evse_mac: str
     groups_db: tuple[int, ...]
     average_db: float
@@ -48,8 +49,8 @@ class SlacRun(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    start_s: float
-    end_s: float
+    start_s: Moment
+    end_s: Moment
     run_id: str
     ev_mac: str
     requests: int
@@ -58,14 +59,14 @@ class SlacRun(BaseModel):
     sounds_sent: int = 0
     profiles: tuple[SlacProfile, ...] = ()
     matched_mac: str = ""
-    match_asked_at_s: float | None = None
-    match_answered_at_s: float | None = None
+    match_asked_at_s: Moment | None = None
+    match_answered_at_s: Moment | None = None
     match_requests: int = 0
-    match_wait_s: float | None = None
+    match_wait_s: Duration | None = None
     nid: str = ""
     validated: int | None = None
-    key_set_at_s: float | None = None
-    joined_at_s: float | None = None
+    key_set_at_s: Moment | None = None
+    joined_at_s: Moment | None = None
     problems: tuple[str, ...] = ()
     result: Result = "incomplete"
 

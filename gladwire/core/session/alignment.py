@@ -17,32 +17,19 @@ import numpy as np
 from dateutil import parser as dates
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.lanes.bus.record import CanRecord
-from gladwire.core.lanes.bus.rules import closed_at, opened_at
-from gladwire.core.lanes.frames.record import ConversationRecord
-from gladwire.core.lanes.frames.rules.ending import switched_off
-from gladwire.core.lanes.frames.rules.loop import switched_on
-from gladwire.core.lanes.pilot.record import PilotRecord
-from gladwire.core.session.clock import Clock
-from gladwire.core.session.scene import Scene
+from gladwire.core.lanes.all import LANES
+from gladwire.core.lanes.lane import Landmark
+from gladwire.core.lanes.records import Records
+from gladwire.core.moments import Clock
 from gladwire.core.signal.waveform import Floats
 from gladwire.core.words import seconds
 
 # Crystals of instruments differ by tens of millionths.
 _DRIFT_MAX = 200e-6
-_EXACT_S = 3e-3
 _MOST_PAIRS = 4000
 # A clock's run is fitted only where this many exact events lie this far apart.
 _DRIFT_EVENTS, _DRIFT_SPAN_S = 4, 20.0
 _LOOSE_WEIGHT = 0.3
-
-
-class Moment(NamedTuple):
-    """An event of a capture: its time in seconds, what kind it is, and how well its time is known."""
-
-    time_s: float
-    kind: str
-    doubt_s: float = _EXACT_S
 
 
 class Tie(NamedTuple):
@@ -102,103 +89,11 @@ class Alignment(BaseModel):
         return Clock(self.offset_s, self.drift)
 
 
-def moments_of(scene: Scene) -> tuple[Moment, ...]:
-    """Events of a scene that another capture of the same plug-in may show too."""
-    found: list[Moment] = []
-    for pilot in scene.pilots:
-        found += _steps(pilot)
-    for proximity in scene.proximities:
-        for p, q in itertools.pairwise(proximity.segments):
-            if "absent" in (p.state, q.state):
-                found.append(Moment(q.start_s, "plug in" if p.state == "absent" else "plug out"))
-            else:
-                found.append(Moment(q.start_s, f"proximity {p.state}>{q.state}"))
-    for lock in scene.locks:
-        found += [Moment(a.start_s, "lock driven" if a.to_lock else "lock released") for a in lock.attempts]
-        found += [Moment(at, "lock moves") for at in lock.moves]
-    for contactor in scene.contactors:
-        for c in contactor.closings:
-            found.append(Moment(c.start_s, "contactor closes"))
-            found += [] if c.until_end else [Moment(c.end_s, "contactor opens")]
-    for conversation in scene.conversations:
-        found += _said(conversation)
-    for bus in scene.buses:
-        found += _sent(bus)
-    if scene.mains:
-        found += _edges(scene.mains.volts, "mains", scene.mains.start_s, scene.mains.end_s)
-        found += _edges(scene.mains.amps, "current", scene.mains.start_s, scene.mains.end_s)
-    return tuple(sorted(found))
-
-
-def _steps(pilot: PilotRecord) -> list[Moment]:
-    """Every change of state or offer."""
-    found: list[Moment] = []
-    known = [s for s in pilot.segments if s.state != "unknown"]
-    digital = next((s for s in known if s.offer_kind == "digital" and s.state != "A"), None)
-    if digital and digital is not known[0]:
-        found.append(Moment(digital.start_s, "5 % begins"))
-    for a, b in itertools.pairwise(known):
-        at, doubt = b.start_s, _EXACT_S + max(0.0, b.start_s - a.end_s)
-        if a.label != b.label:
-            found.append(Moment(at, f"{a.label}>{b.label}", doubt))
-        elif a.duty_percent is not None and b.duty_percent is not None:
-            found.append(Moment(at, "offer falls" if b.duty_percent < a.duty_percent else "offer rises", doubt))
-        found += [Moment(at, kind, doubt) for kind in _plain_kinds(a.state, b.state)]
-    return found
-
-
-def _said(conversation: ConversationRecord) -> list[Moment]:
-    """Moments of a conversation that a pilot answers to."""
-    found = [Moment(run.start_s, "matching begins", 0.01) for run in conversation.slac[:1]]
-    for talk in conversation.talks:
-        checks = talk.of("CableCheck")
-        found += [Moment(checks[0].start_s, "cable check begins", 0.01)] if checks else []
-        on = switched_on(talk)
-        found += [Moment(on.start_s, "switched on", 0.01)] if on else []
-        off = switched_off(talk)
-        found += [Moment(off.start_s, "switched off", 0.01)] if off else []
-    return found
-
-
-def _sent(bus: CanRecord) -> list[Moment]:
-    """Moments of a bus that other captures show; sent in cycles, they are known no better than those."""
-    found = []
-    plug, lock = bus.of("plug"), bus.of("lock")
-    if plug and (at := plug.turns(True)) is not None and at > bus.start_s + _CYCLE_S:
-        found.append(Moment(at, "plug in", _CYCLE_S))
-    if lock and (at := lock.turns(True)) is not None and at > bus.start_s + _CYCLE_S:
-        found.append(Moment(at, "lock moves", _CYCLE_S))
-    for kind, at in (("vehicle contactors close", closed_at(bus)), ("vehicle contactors open", opened_at(bus))):
-        if at is not None and at > bus.start_s + _CYCLE_S:
-            found.append(Moment(at, kind, _CYCLE_S))
-    return found
-
-
-_CYCLE_S = 0.1
-
-
-def _plain_kinds(before: str, after: str) -> list[str]:
-    """Kinds that only serve to tie other lanes: plug-in and request, whatever oscillates."""
-    kinds = []
-    if before == "A" and after in "BCD":
-        kinds.append("A>B")
-    if before in "BCD" and after == "A":
-        kinds.append("B>A")
-    if after in "CD" and before not in "CD":
-        kinds.append(">C")
-    if before in "CD" and after not in "CD":
-        kinds.append("C>")
-    return kinds
-
-
-def _edges(spans: Sequence[NamedTuple] | Sequence[BaseModel], name: str, start_s: float, end_s: float) -> list[Moment]:
-    """On and off of spans, leaving out what only the capture's own ends cut."""
-    found = []
-    for span in spans:
-        first, last = getattr(span, "start_s"), getattr(span, "end_s")  # noqa: B009
-        found += [Moment(first, f"{name} on", 0.01)] if first > start_s + 0.02 else []
-        found += [Moment(last, f"{name} off", 0.01)] if last < end_s - 0.02 else []
-    return found
+def landmarks_of(records: Records) -> tuple[Landmark, ...]:
+    """Events of a capture that another capture of the same plug-in may show too."""
+    return tuple(
+        sorted(mark for lane in LANES for record in records.of(lane.record) for mark in lane.landmarks(record))
+    )
 
 
 class _Pairs(NamedTuple):
@@ -208,12 +103,12 @@ class _Pairs(NamedTuple):
     doubt: Floats
     weight: Floats
     at: Floats
-    fixed: list[Moment]
-    moving: list[Moment]
+    fixed: list[Landmark]
+    moving: list[Landmark]
     exact: list[bool]
 
 
-def by_events(fixed: Sequence[Moment], moving: Sequence[Moment], near_s: float | None = None) -> Alignment | None:
+def by_events(fixed: Sequence[Landmark], moving: Sequence[Landmark], near_s: float | None = None) -> Alignment | None:
     """The offset under which most events of `moving` fall on those of `fixed`; None where none can, or where several
     offsets would do as well. near_s: an offset known from elsewhere, which decides between equals.
     """
@@ -235,8 +130,8 @@ def by_events(fixed: Sequence[Moment], moving: Sequence[Moment], near_s: float |
     return _settled(pairs, best, slack)
 
 
-def _pairs(fixed: Sequence[Moment], moving: Sequence[Moment]) -> _Pairs:
-    rows: list[tuple[float, float, float, Moment, Moment, bool]] = []
+def _pairs(fixed: Sequence[Landmark], moving: Sequence[Landmark]) -> _Pairs:
+    rows: list[tuple[float, float, float, Landmark, Landmark, bool]] = []
     plain = {tie.first for tie in TIES} | {tie.later for tie in TIES}
     counts = Counter(m.kind for m in fixed), Counter(m.kind for m in moving)
     rare = sorted({m.kind for m in moving} & {m.kind for m in fixed}, key=lambda k: counts[0][k] * counts[1][k])
@@ -270,7 +165,7 @@ def _pairs(fixed: Sequence[Moment], moving: Sequence[Moment]) -> _Pairs:
 def _settled(pairs: _Pairs, best: int, slack: Floats) -> Alignment:
     """Offset, drift and residual from the pairs that agree with the best one, each event used once."""
     agreeing = np.flatnonzero(np.abs(pairs.offset - pairs.offset[best]) <= slack + slack[best])
-    used: set[tuple[Moment, int]] = set()
+    used: set[tuple[Landmark, int]] = set()
     kept: list[int] = []
     for i in sorted(agreeing.tolist(), key=lambda i: abs(pairs.offset[i] - pairs.offset[best])):
         ends = {(pairs.fixed[i], 0), (pairs.moving[i], 1)}

@@ -12,9 +12,11 @@ from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.analysis import Analysis
 from gladwire.core.calculations.pilot_circuit import capacitance_nf, series_resistance_ohm
+from gladwire.core.lanes.all import SETTLED_ROLES
+from gladwire.core.lanes.mains.record import MainsRecord
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.measured import Measured
 from gladwire.core.words import ohms, seconds
 
 Anchor = Literal["plug_in", "offer", "request", "end", "start"]
@@ -93,11 +95,13 @@ def common_anchors(a: PilotRecord, b: PilotRecord) -> tuple[Anchor, ...]:
     return tuple(name for name in ANCHOR_WORDS if name in ours and name in theirs)
 
 
-def compare(a: Analysis, b: Analysis) -> tuple[Difference, ...]:
+def compare(a: Measured, b: Measured) -> tuple[Difference, ...]:
     """What can be compared, differences first. Raises ValueError where either capture has no pilot."""
-    if a.pilot is None or b.pilot is None:
+    ours, theirs = a.first(PilotRecord), b.first(PilotRecord)
+    if ours is None or theirs is None:
         raise ValueError("both captures need a pilot to be compared")
-    found = [*_levels(a.pilot, b.pilot), *_timing(a, b), *_mains(a, b)]
+    mains = a.first(MainsRecord), b.first(MainsRecord)
+    found = [*_levels(ours, theirs), *_timing(anchors(ours), anchors(theirs), mains), *_mains(mains)]
     order = {q.words: n for n, q in enumerate(_QUANTITIES)}
     return tuple(sorted(found, key=lambda d: (not d.differs, order.get(d.what, -1))))
 
@@ -208,24 +212,24 @@ _STEPS: tuple[tuple[str, Anchor, Anchor], ...] = (
 )
 
 
-def _timing(a: Analysis, b: Analysis) -> Iterator[Difference]:
-    assert a.pilot is not None
-    assert b.pilot is not None
-    ours, theirs = anchors(a.pilot), anchors(b.pilot)
+_Mains = tuple[MainsRecord | None, MainsRecord | None]
+
+
+def _timing(ours: Mapping[Anchor, float], theirs: Mapping[Anchor, float], mains: _Mains) -> Iterator[Difference]:
     for words, first, last in _STEPS:
         x, y = (at[last] - at[first] if first in at and last in at else None for at in (ours, theirs))
         yield from _timed("timing", words, x, y, ours.get(first), theirs.get(first))
-    if a.mains is None or b.mains is None:
+    if None in mains:
         return
-    answers = [_answer(one, at.get("request")) for one, at in ((a, ours), (b, theirs))]
+    answers = [_answer(one, at.get("request")) for one, at in zip(mains, (ours, theirs), strict=True)]
     yield from _timed("timing", "request to mains", answers[0], answers[1], ours.get("request"), theirs.get("request"))
 
 
-def _answer(analysis: Analysis, request_s: float | None) -> float | None:
+def _answer(mains: MainsRecord | None, request_s: float | None) -> float | None:
     """Seconds from the request to the mains that answers it."""
-    if request_s is None or analysis.mains is None:
+    if request_s is None or mains is None:
         return None
-    return next((v.start_s - request_s for v in analysis.mains.volts if v.end_s > request_s), None)
+    return next((v.start_s - request_s for v in mains.volts if v.end_s > request_s), None)
 
 
 def _timed(
@@ -252,11 +256,9 @@ def _timed(
     )
 
 
-def _mains(a: Analysis, b: Analysis) -> Iterator[Difference]:
+def _mains(mains: _Mains) -> Iterator[Difference]:
     for words, pick, unit, share in (("voltage", "volts", "V", 0.03), ("current", "amps", "A", 0.08)):
-        spans = [
-            max(getattr(m, pick), key=lambda s: s.duration_s, default=None) if m else None for m in (a.mains, b.mains)
-        ]
+        spans = [max(getattr(m, pick), key=lambda s: s.duration_s, default=None) if m else None for m in mains]
         s, t = spans
         if s is None or t is None:
             continue
@@ -276,10 +278,10 @@ def _mains(a: Analysis, b: Analysis) -> Iterator[Difference]:
         )
 
 
-def shared_channels(a: Analysis, b: Analysis) -> Sequence[tuple[int, int]]:
+def shared_channels(a: Measured, b: Measured) -> Sequence[tuple[int, int]]:
     """Pairs of channels of one role that both captures have, the pilots first; numbers of a's and b's channels."""
     pairs = []
-    for role in ("cp", "pp", "lock_current", "lock_position", "contactor", "mains_v", "mains_a"):
+    for role in SETTLED_ROLES[:-1]:
         ours = [n for n, c in enumerate(a.channels) if c.role == role]
         theirs = [n for n, c in enumerate(b.channels) if c.role == role]
         pairs += list(zip(ours, theirs, strict=False))

@@ -50,3 +50,17 @@ EXPLAINED: Mapping[str, str] = {
         "Anything else is a break."
     ),
 }
+
+# What is missing where nothing captured speaks for a stage.
+MISSING: Mapping[str, str] = {
+    "seat": "Seat shows only where proximity and pilot are both captured, or is looked at.",
+    "proximity": "Proximity was not captured.",
+    "lock": "The lock was not captured.",
+    "pilot": "The pilot was not captured.",
+    "offer": "The pilot was not captured.",
+    "request": "The pilot was not captured.",
+    "energise": "Mains behind the contactor was not captured.",
+    "draw": "Current was not captured.",
+    "hold": "The pilot was not captured.",
+    "end": "The pilot was not captured.",
+}

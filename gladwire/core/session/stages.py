@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gladwire.core.findings import Finding
-from gladwire.core.session.judges import JUDGES
-from gladwire.core.session.scene import Scene
-from gladwire.core.session.spine import StageResult, spine_of
-from gladwire.core.verdict import Verdict
+from gladwire.core.scene.scene import Scene
+from gladwire.core.scene.spine import spine_of
+from gladwire.core.session.judges import standing_of
+from gladwire.core.stage import StageResult, Standing
 
 # Not seen, these stop nothing: an inlet may have no lock, and a lane may begin late.
 _STOPS_NOTHING = ("seat", "proximity", "lock")
@@ -19,21 +19,11 @@ def walk(scene: Scene, findings: Sequence[Finding]) -> tuple[StageResult, ...]:
     results: list[StageResult] = []
     broken = False
     for stage in spine_of(scene):
-        verdict = JUDGES[stage.key](scene, findings)
-        if broken and verdict.state == "not_captured" and stage.key not in (*_STOPS_NOTHING, "pilot"):
-            verdict = Verdict("not_reached", "An earlier stage was not passed.")
+        stands = standing_of(stage.key, scene, findings)
+        if broken and stands.state == "not_captured" and stage.key not in (*_STOPS_NOTHING, "pilot"):
+            stands = Standing("not_reached", "An earlier stage was not passed.")
         # What follows a failure may still have been seen; only what was not seen is called not reached.
-        stops = verdict.state == "not_reached" and stage.key not in _STOPS_NOTHING
-        broken = broken or verdict.state == "failed" or stops
-        results.append(
-            StageResult(
-                stage=stage.key,
-                title=stage.title,
-                state=verdict.state,
-                start_s=verdict.start_s,
-                end_s=verdict.end_s,
-                short=verdict.short,
-                why=verdict.why,
-            )
-        )
+        stops = stands.state == "not_reached" and stage.key not in _STOPS_NOTHING
+        broken = broken or stands.state == "failed" or stops
+        results.append(StageResult(stage=stage.key, title=stage.title, **stands._asdict()))
     return tuple(results)

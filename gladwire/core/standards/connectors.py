@@ -159,3 +159,12 @@ def pin_named(connector: Connector, name: str) -> Pin:
     if found is None:
         raise KeyError(f"{connector.title} has no contact {name}")
     return found
+
+
+def place_words(place: str) -> tuple[str, str]:
+    """(contact, connector and part in words) of a place such as “type2/inlet/CP”."""
+    key, _, rest = place.partition("/")
+    part, _, pin = rest.partition("/")
+    if key not in BY_KEY:
+        return pin or place, "connector"
+    return pin, f"{BY_KEY[key].title} {BY_KEY[key].inlet_name if part == 'inlet' else 'plug'}"

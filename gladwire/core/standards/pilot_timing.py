@@ -38,6 +38,8 @@ RESTART_SOURCE: Source = ISO_15118_3
 
 # A gap this short between two equal states is a contact, not a person replugging.
 INTERRUPTION_MAX_S = 1.0
+# Contacts bounce for less than this; a state that short is none.
+BOUNCE_S = 0.05
 # A vehicle that has been offered current this long and did not ask.
 PATIENCE_S = 5.0
 # One toggle B-C-B wakes a post; from this many requests on it is hunting.

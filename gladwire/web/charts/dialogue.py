@@ -10,7 +10,7 @@ from gladwire.core.findings import Finding
 from gladwire.core.lanes.frames.plain import Spoken, speak, stage_of_turn
 from gladwire.core.lanes.frames.record import SIDE_WORDS, Closing, ConversationRecord, Discovery, Talk, Turn
 from gladwire.core.plc.slac import SlacRun
-from gladwire.core.session.spine import AC_TALKED_SPINE, DC_SPINE
+from gladwire.core.scene.spine import AC_TALKED_SPINE, DC_SPINE
 from gladwire.core.words import seconds
 
 TITLES = {s.key: s.title for s in (*AC_TALKED_SPINE, *DC_SPINE)}

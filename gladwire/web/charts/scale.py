@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from gladwire.core.lanes.pilot.values import Measured
+from gladwire.core.lanes.pilot.values import MeasuredValue
 
 WIDTH = 150.0
 
@@ -19,7 +19,7 @@ class Scale(NamedTuple):
     off: bool
 
 
-def scale_of(reading: Measured) -> Scale:
+def scale_of(reading: MeasuredValue) -> Scale:
     """Place a reading on its scale; what lies beyond the span sits at its end."""
     low, high = reading.scale_low, reading.scale_high
     span = high - low

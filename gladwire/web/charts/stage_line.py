@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import Literal, NamedTuple
 
-from gladwire.core.session.spine import StageResult
+from gladwire.core.stage import StageResult
 
 WireKind = Literal["whole", "dotted", "bare", "broken"]
 

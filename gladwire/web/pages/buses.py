@@ -18,8 +18,8 @@ from gladwire.store.models import Capture, ChargingSession
 from gladwire.web.charts.bus import Sequence, sequence_of
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import capture_or_404, wait_for
-from gladwire.web.services import Database, ServicesHere, newest_analysis, parsed
-from gladwire.web.session_view import SessionView
+from gladwire.web.services import Database, ServicesHere
+from gladwire.web.session_view import SessionView, measured_or_409
 from gladwire.web.signing import signed
 from gladwire.web.templating import render
 
@@ -70,14 +70,12 @@ def key_log_rows(db: Database, session: ChargingSession) -> list[KeyLogRow]:
 
 def bus_parts(view: SessionView) -> list[BusPart]:
     """The buses of a session, on its clock."""
-    buses = iter(view.together.scene.buses)
-    found = []
-    for capture, analysis, alignment in zip(view.captures, view.analyses, view.together.alignments, strict=True):
-        if analysis.bus is None or alignment.how == "none":
-            continue
-        record = next(buses)
-        roles = tuple((r.key, r.title + (f", {r.unit}" if r.unit else "")) for r in ROLES)
-        found.append(BusPart(capture, record, sequence_of(record), roles))
+    roles = tuple((r.key, r.title + (f", {r.unit}" if r.unit else "")) for r in ROLES)
+    found = [
+        BusPart(capture, record, sequence_of(record), roles)
+        for capture, placed in zip(view.captures, view.placed, strict=True)
+        for record in placed.of(CanRecord)
+    ]
     return found
 
 
@@ -133,8 +131,7 @@ def settle(here: ServicesHere, number: int, form: Annotated[SignalsForm, Form()]
     """Settle what the signals of a bus are for: remembered with its description, for every log it names."""
     with here.sessions.begin() as db:
         capture = capture_or_404(db, number)
-        stored = newest_analysis(capture)
-        record = parsed(stored).bus if stored else None
+        record = measured_or_409(capture)[0].first(CanRecord)
         if record is None or not settle_signals(db, record.description, form.chosen(), form.kind, form.by_name):
             raise RefusedError(409, "No description names this bus.", "Drop its DBC file first.")
         session_number = capture.session_id

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 import math
 import re
 import time
@@ -14,31 +13,40 @@ from urllib.parse import quote
 
 import numpy as np
 from fastapi import APIRouter, File, Form, Query, Request, UploadFile
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 from sqlalchemy.orm import Session
 from starlette.responses import JSONResponse, RedirectResponse, Response, StreamingResponse
 
-from gladwire.core.analysis import Analysis
 from gladwire.core.can.names import looks_like_dbc
+from gladwire.core.channels import signature
+from gladwire.core.lanes.all import SETTLED_ROLES
 from gladwire.core.lanes.pilot.amend import amend
 from gladwire.core.lanes.pilot.closeup import cycles_between
+from gladwire.core.lanes.pilot.lane import segment_entry
+from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.pilot.trace import Correction
-from gladwire.core.lanes.roles import SettledRole, signature
+from gladwire.core.measured import Measured
 from gladwire.core.plc.keylog import LONGEST, looks_like_keylog
+from gladwire.core.session.alignment import Alignment
+from gladwire.core.session.timeline import Part, placed_at
 from gladwire.core.settled import Amendment, Settled
 from gladwire.core.signal.envelope import envelope
 from gladwire.core.signal.waveform import Recording, Samples
 from gladwire.core.standards.pilot_levels import State
+from gladwire.export import File as GivenOut
+from gladwire.export import capture_object
 from gladwire.formats import vcd
-from gladwire.inspect import segment_entry
+from gladwire.formats.registry import READERS, without_ending
 from gladwire.store.aids import add_description, add_key_log
-from gladwire.store.analyses import add_settlement, newest_settlement, remember_roles
-from gladwire.store.captures import add_capture, original, same_bytes
+from gladwire.store.captures import WAITING, add_capture, original, same_bytes
 from gladwire.store.cases import case_with_sessions, charging_session
-from gladwire.store.models import Capture, Case, ChargingSession, StoredAnalysis
+from gladwire.store.judgements import waits
+from gladwire.store.measurements import add_settlement, newest_settlement, remember_roles, settled_of
+from gladwire.store.models import Capture, Case, ChargingSession, Settlement, StoredMeasurement
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import OptionalNumber
-from gladwire.web.services import Database, Services, ServicesHere, newest_analysis, parsed
+from gladwire.web.services import Database, Services, ServicesHere
+from gladwire.web.session_view import measured_or_409, session_view
 from gladwire.web.signing import signed
 
 router = APIRouter()
@@ -167,20 +175,17 @@ def _session_for(db: Session, name: str, case_number: int | None, session_number
 
 
 def _title(name: str, case: Case | None) -> str:
-    stem = re.sub(
-        r"(\.(csv|tsv|txt|wav|npz|vcd|mf4|pcap|pcapng|cap|log|asc|blf|trc|gz))+$", "", name, flags=re.IGNORECASE
-    )
-    plain = re.sub(r"[_\-]+", " ", stem).strip() or name
+    plain = re.sub(r"[_\-]+", " ", without_ending(name)).strip() or name
     return f"{plain} ({len(case.sessions) + 1})" if case and any(s.title == plain for s in case.sessions) else plain
 
 
 def wait_for(here: Services, number: int) -> None:
-    """Wait a little for a session's captures to be analysed."""
+    """Wait a little for a session's captures to be measured and the session to be judged."""
     end = time.monotonic() + _PATIENCE_S
     while time.monotonic() < end:
         with here.sessions() as db:
             session = db.get(ChargingSession, number)
-            if session is None or all(c.state in ("analysed", "unreadable") for c in session.captures):
+            if session is None or not (waits(session) or any(c.state in WAITING for c in session.captures)):
                 return
         time.sleep(0.05)
 
@@ -192,14 +197,10 @@ def capture_or_404(db: Session, number: int) -> Capture:
     return capture
 
 
-def _result(db: Session, number: int) -> tuple[Capture, StoredAnalysis, Analysis]:
+def _measured(db: Session, number: int) -> tuple[Capture, StoredMeasurement, Measured]:
     capture = capture_or_404(db, number)
-    stored = newest_analysis(capture)
-    if stored is None:
-        raise RefusedError(
-            409, f"“{capture.name}” is not analysed.", "Wait for its analysis, or see why it was refused."
-        )
-    return capture, stored, parsed(stored)
+    measured, stored = measured_or_409(capture)
+    return capture, stored, measured
 
 
 @router.get("/captures/{number}/original")
@@ -225,30 +226,24 @@ def stem_of(capture: Capture) -> str:
 
 @router.get("/captures/{number}/results.json")
 def results_json(db: Database, number: int) -> Response:
-    """Segments, findings, stages and causes as JSON."""
-    capture, stored, result = _result(db, number)
+    """What this capture shows, on its session's clock, under the contract's keys; what is said of it is the session's."""
+    capture, stored, measured = _measured(db, number)
+    view = session_view(capture.session)
+    alignment = (view.alignment_of(capture) if view else None) or Alignment(how="first", text="")
     content: dict[str, Any] = {
         "capture": {"name": capture.name, "sha256": capture.sha256, "size": capture.size},
         "settled": stored.settlement.settled if stored.settlement else None,
-        **result.model_dump(mode="json"),
+        **capture_object(GivenOut(placed_at(Part(capture.name, measured), alignment))),
     }
     return JSONResponse(content, headers=attachment(f"{stem_of(capture)}.results.json"))
 
 
 @router.get("/captures/{number}/segments.csv")
 def segments_csv(db: Database, number: int) -> Response:
-    capture, _, result = _result(db, number)
-    rows = [segment_entry(segment) for segment in (result.pilot.segments if result.pilot else ())]
+    capture, _, measured = _measured(db, number)
+    rows = [segment_entry(segment) for pilot in measured.of(PilotRecord) for segment in pilot.segments]
     keys = list(dict.fromkeys(key for row in rows for key in row))
-    return _csv(f"{stem_of(capture)}.segments.csv", keys, rows)
-
-
-@router.get("/captures/{number}/findings.csv")
-def findings_csv(db: Database, number: int) -> Response:
-    capture, _, result = _result(db, number)
-    rows = [finding.model_dump() for finding in result.findings]
-    keys = ["code", "severity", "stage", "text", "start_s", "end_s", "measured", "expected", "source", "from_memory"]
-    return _csv(f"{stem_of(capture)}.findings.csv", keys, rows)
+    return csv_of(f"{stem_of(capture)}.segments.csv", keys, rows)
 
 
 _LINES = ("lock_position", "contactor")
@@ -257,17 +252,16 @@ _LINES = ("lock_position", "contactor")
 @router.get("/captures/{number}/lines.vcd")
 def lines_vcd(db: Database, here: ServicesHere, number: int) -> Response:
     """The two-level lines of a capture as a value change dump."""
-    capture, stored, result = _result(db, number)
-    interval_s = stored.settlement.interval_s if stored.settlement else None
+    capture, _, result = _measured(db, number)
     wanted = [n for n, c in enumerate(result.channels) if c.role in _LINES or c.unit == "logic"]
     if not wanted:
         raise RefusedError(404, f"“{capture.name}” holds no two-level line.", "Settle which channel is one.")
-    waves = tuple(here.channel(capture, interval_s, n)[0] for n in wanted)
+    waves = tuple(here.channel(capture, n)[0] for n in wanted)
     content = vcd.write(Recording(waves, "vcd", (), result.recorded_at))
     return Response(content, media_type="text/plain", headers=attachment(f"{stem_of(capture)}.lines.vcd"))
 
 
-def _csv(name: str, keys: list[str], rows: list[dict[str, Any]]) -> Response:
+def csv_of(name: str, keys: list[str], rows: list[dict[str, Any]]) -> Response:
     text = io.StringIO()
     writer = csv.DictWriter(text, keys, restval="")
     writer.writeheader()
@@ -289,13 +283,12 @@ def lane(
 
     For the pilot single cycles come along where few are in sight.
     """
-    capture, stored, result = _result(db, number)
+    capture, _, result = _measured(db, number)
     if channel is not None and channel >= len(result.channels):
         raise RefusedError(404, f"There is no channel {channel} in this capture.", "Go back to its session.")
     chosen = channel if channel is not None else result.channel_index or 0
-    pilot = result.pilot if chosen == result.channel_index else None
-    interval_s = stored.settlement.interval_s if stored.settlement else None
-    wave, summary = here.channel(capture, interval_s, chosen)
+    pilot = result.first(PilotRecord) if chosen == result.channel_index else None
+    wave, summary = here.channel(capture, chosen)
     first = math.floor(max(-1e15, (start - wave.start_s) * wave.rate_hz))
     last = math.ceil(min(1e15, (end - wave.start_s) * wave.rate_hz)) + 1
     seen = envelope(wave.samples, summary, first, last, columns)
@@ -322,29 +315,44 @@ class SettleForm(BaseModel):
 
     # Channel names and what each is, in step; an empty role leaves it to the analysis.
     names: list[str] = []
-    roles: list[SettledRole | Literal[""]] = []
+    roles: list[str] = []
     scale: OptionalNumber = Field(None, gt=0, le=1e6, allow_inf_nan=False)
     inverted: str = Field("", pattern="^(|yes|no)$")
     offset_v: OptionalNumber = Field(None, ge=-100, le=100, allow_inf_nan=False)
     interval_us: OptionalNumber = Field(None, gt=0, le=1e6, allow_inf_nan=False)
     by_name: str = Field(min_length=1, max_length=80)
     why: str = Field(min_length=1, max_length=300)
+    # Key of the reader to use instead of the one the content speaks for.
+    reader: str = Field("", max_length=24)
     # Whether the roles hold for every file of this instrument from now on.
     remember: bool = False
 
+    @field_validator("roles")
+    @classmethod
+    def _known_roles(cls, value: list[str]) -> list[str]:
+        if any(role and role not in SETTLED_ROLES for role in value):
+            raise ValueError("a role from the list was expected")
+        return value
+
+    @field_validator("reader")
+    @classmethod
+    def _known_reader(cls, value: str) -> str:
+        if value and all(reader.key != value for reader in READERS):
+            raise ValueError("a reader from the list was expected")
+        return value
+
     def settled(self, before: Settled) -> Settled:
-        """As typed; readings corrected before stay corrected."""
+        """As typed; what the form does not ask stays: readings corrected, signals, what is known of the equipment."""
         turned = {"yes": True, "no": False}.get(self.inverted)
         roles = {name: role for name, role in zip(self.names, self.roles, strict=False) if role}
-        amendments = before.amendments
-        return Settled(roles=roles, scale=self.scale, inverted=turned, offset_v=self.offset_v, amendments=amendments)
+        typed = {"roles": roles, "scale": self.scale, "inverted": turned, "offset_v": self.offset_v}
+        return before.model_copy(update=typed)
 
 
-def _settled_before(db: Session, capture: Capture) -> tuple[Settled, float | None]:
-    newest = newest_settlement(db, capture)
-    if newest is None:
-        return Settled(), None
-    return Settled.model_validate_json(newest.settled), newest.interval_s
+def again(db: Session, capture: Capture, settled: Settled, by_name: str, why: str, before: Settlement | None) -> None:
+    """Settle something more about a capture; how it is read stays."""
+    interval_s, reader = (before.interval_s, before.reader) if before else (None, "")
+    add_settlement(db, capture, settled, interval_s, by_name, why, reader)
 
 
 @router.post("/captures/{number}/settle")
@@ -353,20 +361,19 @@ def settle(here: ServicesHere, number: int, form: Annotated[SettleForm, Form()])
     with here.sessions.begin() as db:
         capture = capture_or_404(db, number)
         interval_s = form.interval_us / 1e6 if form.interval_us else None
-        settled = form.settled(_settled_before(db, capture)[0])
-        add_settlement(db, capture, settled.model_dump_json(), interval_s, form.by_name, form.why)
-        stored = newest_analysis(capture)
-        if form.remember and stored:
-            _remember(db, parsed(stored), settled, form.by_name)
+        settled = form.settled(settled_of(newest_settlement(db, capture)))
+        if form.remember:
+            _remember(db, measured_or_409(capture)[0], settled, form.by_name)
+        add_settlement(db, capture, settled, interval_s, form.by_name, form.why, form.reader)
         session_number = capture.session_id
     wait_for(here, session_number)
     return signed(RedirectResponse(f"/sessions/{session_number}?capture={number}", 303), form.by_name)
 
 
-def _remember(db: Session, analysis: Analysis, settled: Settled, by_name: str) -> None:
-    roles = {channel.name: settled.roles.get(channel.name, channel.role) for channel in analysis.channels}
-    key = signature(analysis.format, [(c.name, c.unit) for c in analysis.channels])
-    remember_roles(db, key, json.dumps(roles), by_name)
+def _remember(db: Session, measured: Measured, settled: Settled, by_name: str) -> None:
+    roles = {channel.name: settled.roles.get(channel.name, channel.role) for channel in measured.channels}
+    key = signature(measured.format, [(c.name, c.unit) for c in measured.channels])
+    remember_roles(db, key, roles, by_name)
 
 
 class AmendForm(BaseModel):
@@ -401,15 +408,17 @@ def correct(here: ServicesHere, number: int, form: Annotated[AmendForm, Form()])
     if not amendment.values:
         raise RefusedError(422, "Nothing was corrected.", "Change a value, or leave the reading as it is.")
     with here.sessions.begin() as db:
-        capture, _, result = _result(db, number)
+        capture, _, measured = _measured(db, number)
+        pilot = measured.first(PilotRecord)
         try:
-            amend(result.pilot, [amendment]) if result.pilot else _no_pilot()
+            amend(pilot, [amendment]) if pilot else _no_pilot()
         except ValueError as error:
             said = str(error)
             raise RefusedError(422, f"{said[0].upper()}{said[1:]}.", "Go back to the segment and try again.") from error
-        before, interval_s = _settled_before(db, capture)
+        newest = newest_settlement(db, capture)
+        before = settled_of(newest)
         settled = before.model_copy(update={"amendments": (*before.amendments, amendment)})
-        add_settlement(db, capture, settled.model_dump_json(), interval_s, form.by_name, form.why)
+        again(db, capture, settled, form.by_name, form.why, newest)
         session_number = capture.session_id
     wait_for(here, session_number)
     return signed(RedirectResponse(f"/sessions/{session_number}?capture={number}", 303), form.by_name)

@@ -12,14 +12,14 @@ from starlette.responses import RedirectResponse, Response
 from gladwire.core.case.checklist.plan import Plan
 from gladwire.core.case.proof import BY_KEY as MODES_BY_KEY
 from gladwire.core.case.proof import MODES, Mode, ModeProof
-from gladwire.core.session.inspection import BY_KEY as CONDITIONS
+from gladwire.core.scene.inspection import BY_KEY as CONDITIONS
+from gladwire.core.standards.connectors import place_words
 from gladwire.store.cases import case_with_sessions, cases, charging_session, close_case, reopen_case
 from gladwire.store.models import Case, Observation
 from gladwire.web.case_view import plan_of, proofs_of, reported
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.rows import CaseRow, SessionRow, case_row, session_row
 from gladwire.web.services import Database
-from gladwire.web.session_view import place_words
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
 

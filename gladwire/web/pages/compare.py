@@ -10,8 +10,9 @@ from fastapi import APIRouter, Form, Query, Request
 from sqlalchemy import select
 from starlette.responses import RedirectResponse, Response
 
-from gladwire.core.analysis import Analysis
-from gladwire.core.lanes.roles import ROLE_WORDS
+from gladwire.core.lanes.all import ROLE_BY_KEY
+from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.measured import Measured
 from gladwire.core.session.compare import (
     ANCHOR_WORDS,
     Anchor,
@@ -25,7 +26,8 @@ from gladwire.store.known_goods import keep_known_good, known_goods
 from gladwire.store.models import Capture, ChargingSession, KnownGood
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import capture_or_404
-from gladwire.web.services import Database, newest_analysis, parsed
+from gladwire.web.services import Database
+from gladwire.web.session_view import measured_or_409
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
 
@@ -95,17 +97,17 @@ def keep(
 ) -> Response:
     """Keep a capture as the known-good one of a model."""
     capture = capture_or_404(db, number)
-    _analysis(capture)
+    _with_pilot(capture)
     keep_known_good(db, model.strip(), capture, by_name)
     return signed(RedirectResponse(f"/compare?a={number}", 303), by_name)
 
 
-def _analysis(capture: Capture) -> Analysis:
-    stored = newest_analysis(capture)
-    result = parsed(stored) if stored else None
-    if result is None or result.pilot is None:
+def _with_pilot(capture: Capture) -> tuple[Measured, PilotRecord]:
+    measured = measured_or_409(capture)[0]
+    pilot = measured.first(PilotRecord)
+    if pilot is None:
         raise RefusedError(409, f"“{capture.name}” shows no pilot to compare.", "Choose a capture that has one.")
-    return result
+    return measured, pilot
 
 
 def _others(db: Database, capture: Capture) -> list[Choice]:
@@ -121,19 +123,17 @@ def _others(db: Database, capture: Capture) -> list[Choice]:
 
 
 def _overlaid(first: Capture, second: Capture, at: Anchor | None) -> Overlaid:
-    a, b = _analysis(first), _analysis(second)
-    assert a.pilot is not None
-    assert b.pilot is not None
-    common = common_anchors(a.pilot, b.pilot)
+    (a, ours), (b, theirs) = _with_pilot(first), _with_pilot(second)
+    common = common_anchors(ours, theirs)
     anchor = at if at in common else common[0]
-    zero = anchors(a.pilot)[anchor], anchors(b.pilot)[anchor]
+    zero = anchors(ours)[anchor], anchors(theirs)[anchor]
     pairs = shared_channels(a, b)
     content = {
         "start": min(a.start_s - zero[0], b.start_s - zero[1]),
         "end": max(a.end_s - zero[0], b.end_s - zero[1]),
         "plots": [
             {
-                "words": ROLE_WORDS[a.channels[n].role],
+                "words": ROLE_BY_KEY[a.channels[n].role].words,
                 "unit": {"ohm": "Ω"}.get(a.channels[n].unit, a.channels[n].unit),
                 "pilot": a.channels[n].role == "cp",
                 "sides": [

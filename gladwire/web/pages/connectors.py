@@ -10,15 +10,17 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.diagnosis.cause import DEAD_CAUTION, PROBE_CAUTION
-from gladwire.core.session.inspection import BY_KEY as CONDITIONS_BY_KEY
-from gladwire.core.session.inspection import CONDITIONS, Condition
+from gladwire.core.scene.inspection import BY_KEY as CONDITIONS_BY_KEY
+from gladwire.core.scene.inspection import CONDITIONS, Condition
 from gladwire.core.standards.connectors import BY_KEY, CONNECTORS, Connector, Part, Pin, pin_named
 from gladwire.store.cases import case_with_sessions
+from gladwire.store.judgements import ask
 from gladwire.store.models import Observation
 from gladwire.web.charts.faces import Face, face
 from gladwire.web.errors import RefusedError
+from gladwire.web.pages.captures import wait_for
 from gladwire.web.pages.session import session_or_404
-from gladwire.web.services import Database
+from gladwire.web.services import Database, ServicesHere
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
 
@@ -109,7 +111,7 @@ class InspectionForm(BaseModel):
 
 
 @router.post("/inspections")
-def inspect(db: Database, form: Annotated[InspectionForm, Form()]) -> Response:
+def inspect(here: ServicesHere, form: Annotated[InspectionForm, Form()]) -> Response:
     """Record what was seen at a contact, for a case or a session."""
     if form.condition not in CONDITIONS_BY_KEY or form.kind not in BY_KEY:
         raise RefusedError(422, "That condition or connector is not known here.", "Choose from the page.")
@@ -119,16 +121,21 @@ def inspect(db: Database, form: Annotated[InspectionForm, Form()]) -> Response:
         raise RefusedError(422, f"{error.args[0]}.", "Tap a contact of the drawing.") from error
     if (form.case is None) == (form.session is None):
         raise RefusedError(422, "An inspection belongs to one case or one session.", "Open the page from there.")
-    _target(db, form.case, form.session)
-    seen = Observation(
-        case_id=form.case,
-        session_id=form.session,
-        kind="pin",
-        place=f"{form.kind}/{form.part}/{form.pin}",
-        unit=form.condition,
-        text=form.text,
-        by_name=form.by_name,
-    )
-    db.add(seen)
+    with here.sessions.begin() as db:
+        _target(db, form.case, form.session)
+        seen = Observation(
+            case_id=form.case,
+            session_id=form.session,
+            kind="pin",
+            place=f"{form.kind}/{form.part}/{form.pin}",
+            unit=form.condition,
+            text=form.text,
+            by_name=form.by_name,
+        )
+        db.add(seen)
+        if form.session is not None:
+            ask(session_or_404(db, form.session))
+    if form.session is not None:
+        wait_for(here, form.session)
     target = f"case={form.case}" if form.case else f"session={form.session}"
     return signed(RedirectResponse(f"/connectors?kind={form.kind}&part={form.part}&{target}", 303), form.by_name)

@@ -22,7 +22,7 @@ from gladwire.store.models import ChargingSession
 from gladwire.web.charts.plot import STYLES, Plot, Series, plot
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.expect import number_in
-from gladwire.web.pages.session import session_or_404
+from gladwire.web.pages.session import is_waiting, session_or_404
 from gladwire.web.power_view import pack_c_of, soc_and_kw, whole_of
 from gladwire.web.services import Database
 from gladwire.web.session_view import session_view
@@ -103,7 +103,7 @@ def curves(request: Request, db: Database, s: Annotated[list[int] | None, Query(
     laid: list[Laid] = []
     for number in numbers:
         one = _laid(session_or_404(db, number), len(laid), window, at, typed, laid[0] if laid else None)
-        if one is None and any(c.state in ("received", "analysing") for c in session_or_404(db, number).captures):
+        if one is None and is_waiting(session_or_404(db, number)):
             raise RefusedError(409, f"Session {number} is still being read and measured.", "Come again in a moment.")
         if one is None:
             raise RefusedError(
@@ -260,6 +260,6 @@ def _offered(db: Database, numbers: Sequence[int], laid: Sequence[Laid]) -> list
     rows = []
     for session in found.values():
         view = session_view(session) if session.captures else None
-        if view and any(a.power for a in view.analyses):
+        if view and view.holds(PowerReport):
             rows.append(Offered(session, session.id in numbers))
     return rows[:60]

@@ -10,16 +10,17 @@ from fastapi import APIRouter, Request
 from pydantic import ValidationError
 from starlette.responses import RedirectResponse, Response
 
+from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import FIELDS
-from gladwire.core.settled import Settled
-from gladwire.store.analyses import add_settlement, newest_settlement
 from gladwire.store.equipment import all_equipment, chain_for
+from gladwire.store.measurements import newest_measurement, newest_settlement, settled_of
 from gladwire.store.models import ChargingSession, Equipment
 from gladwire.web.errors import RefusedError
-from gladwire.web.pages.captures import wait_for
+from gladwire.web.pages.captures import again, wait_for
 from gladwire.web.pages.expect import OVERRIDES, number_in
-from gladwire.web.services import Database, ServicesHere, newest_analysis, parsed
+from gladwire.web.services import Database, ServicesHere
+from gladwire.web.session_view import measured_or_409
 from gladwire.web.signing import signed
 
 router = APIRouter()
@@ -61,13 +62,11 @@ async def keep_known(request: Request, here: ServicesHere, number: int) -> Respo
         context = _context(db, pieces, form)
         session.vehicle, session.stall = pieces[0], pieces[1]
         for capture in session.captures:
-            stored = newest_analysis(capture)
-            if stored is None or parsed(stored).power is None:
+            if newest_measurement(capture) is None or measured_or_409(capture)[0].first(PowerReport) is None:
                 continue
             newest = newest_settlement(db, capture)
-            before = Settled.model_validate_json(newest.settled) if newest else Settled()
-            settled = before.model_copy(update={"context": context})
-            add_settlement(db, capture, settled.model_dump_json(), newest.interval_s if newest else None, by_name, why)
+            settled = settled_of(newest).model_copy(update={"context": context})
+            again(db, capture, settled, by_name, why, newest)
     wait_for(here, number)
     return signed(RedirectResponse(f"/sessions/{number}#known", 303), by_name)
 

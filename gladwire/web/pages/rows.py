@@ -5,17 +5,34 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
+from pydantic import BaseModel, ConfigDict, TypeAdapter
+
 from gladwire.core.case.checklist.plan import next_words
 from gladwire.core.case.proof import BY_KEY as MODES
-from gladwire.core.session.spine import StageResult
+from gladwire.core.stage import StageState
+from gladwire.store.captures import WAITING
+from gladwire.store.judgements import waits
 from gladwire.store.models import Case, ChargingSession
 from gladwire.web.case_view import entries_of, plan_of
-from gladwire.web.session_view import session_view
+
+
+class StageMark(BaseModel):
+    """A stage on the small wire of a list."""
+
+    model_config = ConfigDict(frozen=True)
+
+    stage: str
+    title: str
+    state: StageState
+    why: str = ""
+
+
+_STAGES = TypeAdapter(tuple[StageMark, ...])
 
 
 @dataclass(frozen=True)
 class SessionRow:
-    """A session as one line: state is received, analysing, analysed or unreadable; stages for the small wire."""
+    """A session as one line: state is received, analysing, judging, analysed or unreadable; stages for the small wire."""
 
     id: int
     title: str
@@ -25,7 +42,7 @@ class SessionRow:
     outcome: str
     verdict: str
     next_test: str
-    stages: tuple[StageResult, ...]
+    stages: tuple[StageMark, ...]
 
 
 @dataclass(frozen=True)
@@ -44,20 +61,22 @@ class CaseRow:
 
 
 def session_row(session: ChargingSession) -> SessionRow:
-    view = session_view(session)
-    said = view.together.judgement if view else None
+    said = session.judgement
     refused = next((c.refusal for c in session.captures if c.state == "unreadable"), "")
-    waiting = next((c.state for c in session.captures if c.state in ("received", "analysing")), "")
+    waiting = next((c.state for c in session.captures if c.state in WAITING), "") or (
+        "judging" if waits(session) else ""
+    )
+    nothing = "unreadable" if refused or (said and said.refusal) else "received"
     return SessionRow(
         id=session.id,
         title=session.title,
         mode=MODES[session.mode].title if session.mode in MODES else "",
         created_at=session.created_at,
-        state=waiting or ("analysed" if said else "unreadable" if refused else "received"),
+        state=waiting or ("analysed" if said and not said.refusal else nothing),
         outcome=said.outcome if said else "unknown",
         verdict=said.verdict if said else refused,
-        next_test=said.causes[0].next_test if said and said.causes else "",
-        stages=said.stages if said else (),
+        next_test=said.next_test if said else "",
+        stages=_STAGES.validate_json(said.stages) if said else (),
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -9,40 +10,50 @@ from typing import Any
 from fastapi import APIRouter, Request
 from starlette.responses import JSONResponse, Response
 
-from gladwire.core.analysis import Analysis
 from gladwire.core.case.proof import MODES, Mode, since_before
 from gladwire.core.diagnosis.cause import PROBE_CAUTION
 from gladwire.core.findings import Finding
-from gladwire.core.lanes.frames.record import Talk
+from gladwire.core.lanes.all import ROLE_BY_KEY
+from gladwire.core.lanes.bus.record import CanRecord
+from gladwire.core.lanes.frames.record import ConversationRecord, Talk
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
-from gladwire.core.lanes.pilot.values import Measured, readings_of
-from gladwire.core.lanes.roles import ROLE_WORDS
+from gladwire.core.lanes.pilot.values import MeasuredValue, readings_of
+from gladwire.core.lanes.power.report import PowerReport
+from gladwire.core.measured import Measured
 from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import FIELDS
 from gladwire.core.power.reference import Compare
+from gladwire.core.scene.stamps import BY_KEY, KINDS, StampKind
 from gladwire.core.session.alignment import Alignment
-from gladwire.core.session.clock import on_clock
 from gladwire.core.session.explained import EXPLAINED
 from gladwire.core.session.judgement import Judgement
-from gladwire.core.session.stamps import BY_KEY, KINDS, StampKind
+from gladwire.core.session.timeline import Placed
 from gladwire.core.settled import Settled
 from gladwire.core.standards.connectors import BY_KEY as CONNECTORS
+from gladwire.export import File, session_object
+from gladwire.formats.reader import Reader
+from gladwire.formats.registry import BY_KEY as READER_BY_KEY
+from gladwire.formats.registry import READERS
+from gladwire.store.captures import WAITING
 from gladwire.store.cases import cases, charging_session
 from gladwire.store.equipment import all_equipment, sessions_with
+from gladwire.store.judgements import waits
+from gladwire.store.measurements import newest_measurement, settled_of
 from gladwire.store.models import Capture, Case, ChargingSession, Observation, ReadingPicture, Settlement
 from gladwire.store.readings import pictures_of
+from gladwire.web.case_view import stages_of
 from gladwire.web.charts.attenuation import Attenuation, attenuation
 from gladwire.web.charts.dialogue import Dialogue, dialogue
 from gladwire.web.charts.faces import Face, contacts_in, face
-from gladwire.web.charts.lanes import lanes_json, moved_pilot
+from gladwire.web.charts.lanes import lanes_json
 from gladwire.web.charts.scale import Scale, scale_of
 from gladwire.web.charts.stage_line import StageLine, stage_line
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.buses import BusPart, KeyLogRow, bus_parts, key_log_rows
-from gladwire.web.pages.captures import capture_or_404
+from gladwire.web.pages.captures import capture_or_404, csv_of
 from gladwire.web.pages.known import Known, known_of
 from gladwire.web.power_view import Beside, PowerPanel, against_earlier, beside, power_panels
-from gladwire.web.services import Database, newest_analysis
+from gladwire.web.services import Database
 from gladwire.web.session_view import SessionView, session_view
 from gladwire.web.signing import name_of
 from gladwire.web.templating import render
@@ -58,7 +69,7 @@ _MOST_ROWS = 400
 class Reading:
     """A measured value with its drawing."""
 
-    measured: Measured
+    measured: MeasuredValue
     scale: Scale
 
 
@@ -92,7 +103,7 @@ class RecordingRow:
 
     capture: Capture
     alignment: Alignment | None
-    analysis: Analysis | None
+    measured: Measured | None
     waiting: bool
     beside: bool
 
@@ -107,11 +118,13 @@ class StampRow:
 
 @dataclass(frozen=True)
 class ResultPart:
-    """Everything of the page that needs a result. analysis: of the capture chosen for segments and settling."""
+    """Everything of the page that needs a result. measured, pilot: of the capture chosen for segments and settling."""
 
     said: Judgement
-    analysis: Analysis
+    measured: Measured
     pilot: PilotRecord | None
+    holds_frames: bool
+    holds_bus: bool
     line: StageLine
     upright: StageLine
     chosen: ReadingsPart | None
@@ -146,6 +159,8 @@ class SessionPage:
     recordings: list[RecordingRow]
     result: ResultPart | None
     settled: Settled
+    reader: str
+    readers: tuple[Reader, ...]
     interval_us: float | None
     history: list[SettledEntry]
     stamps: list[StampRow]
@@ -158,7 +173,12 @@ class SessionPage:
 
     @property
     def waiting(self) -> bool:
-        return any(r.waiting for r in self.recordings)
+        return is_waiting(self.session)
+
+
+def is_waiting(session: ChargingSession) -> bool:
+    """Whether something of the session is still to be read, measured or judged."""
+    return waits(session) or any(c.state in WAITING for c in session.captures)
 
 
 def session_or_404(db: Database, number: int) -> ChargingSession:
@@ -183,7 +203,9 @@ def one_session(request: Request, db: Database, number: int, capture: int | None
         capture=chosen,
         recordings=[_recording(c, view) for c in session.captures],
         result=_result_part(db, session, view, chosen, request) if view else None,
-        settled=Settled.model_validate_json(settlement.settled) if settlement else Settled(),
+        settled=settled_of(settlement),
+        reader=settlement.reader if settlement else "",
+        readers=READERS,
         interval_us=settlement.interval_s * 1e6 if settlement and settlement.interval_s else None,
         history=[_entry(s) for s in chosen.settlements],
         stamps=[StampRow(o, BY_KEY[o.kind]) for o in session.observations if o.at_s is not None and o.kind in BY_KEY],
@@ -200,7 +222,7 @@ def one_session(request: Request, db: Database, number: int, capture: int | None
 @router.get("/sessions/{number}/state")
 def state(db: Database, number: int) -> Response:
     """Polled while captures wait: asks the page to come again once all are done."""
-    if any(c.state in ("received", "analysing") for c in session_or_404(db, number).captures):
+    if is_waiting(session_or_404(db, number)):
         return Response(status_code=204)
     return Response(status_code=204, headers={"HX-Refresh": "true"})
 
@@ -212,14 +234,25 @@ def results(db: Database, number: int) -> Response:
     view = session_view(session)
     if view is None:
         raise RefusedError(409, "No capture of this session has a result yet.", "Wait for the analysis.")
-    pairs = zip(view.captures, view.together.alignments, strict=True)
+    files = [File(p) for p in view.placed]
     content = {
-        "captures": [{"name": c.name, "sha256": c.sha256, **a.model_dump(mode="json")} for c, a in pairs],
-        "scene": view.together.scene.model_dump(mode="json"),
-        **{k: v for k, v in view.together.judgement.model_dump(mode="json").items() if k in Judgement.model_fields},
+        "captures": [
+            {"name": c.name, "sha256": c.sha256, **p.alignment.model_dump(mode="json")}
+            for c, p in zip(view.captures, view.placed, strict=True)
+        ],
+        **session_object(files, view.scene, view.judgement),
+        "made_of": json.loads(session.judgement.made_of) if session.judgement else None,
     }
     name = f"session-{number}.results.json"
     return JSONResponse(content, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@router.get("/sessions/{number}/findings.csv")
+def findings_csv(db: Database, number: int) -> Response:
+    """What was found in the session, on its clock."""
+    view = session_view(session_or_404(db, number))
+    rows = [finding.model_dump() for finding in view.judgement.findings] if view else []
+    return csv_of(f"session-{number}.findings.csv", list(Finding.model_fields), rows)
 
 
 @router.get("/captures/{number}/readings/{segment}")
@@ -237,39 +270,40 @@ def _worth_opening(session: ChargingSession, view: SessionView | None) -> Captur
     """The capture that sets the clock; one that could not be read when there is nothing else."""
     if view is None:
         return session.captures[-1]
-    hows = [a.how for a in view.together.alignments]
-    return view.captures[hows.index("first")]
+    return next(
+        (c for c, p in zip(view.captures, view.placed, strict=True) if p.alignment.how == "first"), view.captures[0]
+    )
 
 
 def _recording(capture: Capture, view: SessionView | None) -> RecordingRow:
-    alignment = view.alignment_of(capture) if view else None
-    analysis = view.analyses[[c.id for c in view.captures].index(capture.id)] if view and alignment else None
-    beside = bool(view and capture.name in view.together.aside)
-    return RecordingRow(capture, alignment, analysis, capture.state in ("received", "analysing"), beside)
+    placed = view.placed_of(capture) if view else None
+    shown_only = bool(view and capture.name in view.shown_only)
+    alignment, measured = (placed.alignment, placed.measured) if placed else (None, None)
+    return RecordingRow(capture, alignment, measured, capture.state in WAITING, shown_only)
 
 
 def _result_part(
     db: Database, session: ChargingSession, view: SessionView, chosen: Capture, request: Request
 ) -> ResultPart:
-    alignment = view.alignment_of(chosen)
-    stored = newest_analysis(chosen)
-    ids = [c.id for c in view.captures]
-    analysis = view.analyses[ids.index(chosen.id) if chosen.id in ids else 0]
-    pilot = moved_pilot(analysis, alignment)
-    said = view.together.judgement
+    placed = view.placed_of(chosen) or view.placed[0]
+    stored = newest_measurement(chosen)
+    pilot = _pilot_of(placed)
+    said = view.judgement
     segments = list(pilot.segments) if pilot else []
     worth = _worth_showing(said, pilot) if pilot else None
     return ResultPart(
         said=said,
-        analysis=analysis,
+        measured=placed.measured,
         pilot=pilot,
+        holds_frames=bool(placed.measured.of(ConversationRecord)),
+        holds_bus=bool(placed.measured.of(CanRecord)),
         line=stage_line(said.stages, _LINE_WIDTH / len(said.stages)),
         upright=stage_line(said.stages, _LINE_HEIGHT / 15, room=170),
         chosen=_readings_part(view, chosen, worth, name_of(request)) if worth is not None else None,
         segments=segments[:_MOST_ROWS],
         more_segments=max(0, len(segments) - _MOST_ROWS),
         findings=list(said.findings),
-        guesses=[guess for a in view.analyses for guess in _guesses(a)],
+        guesses=[guess for m in view.measured for guess in _guesses(m)],
         amended=_amended(view),
         settled_by=stored.settlement.by_name if stored and stored.settlement else "",
         lanes=lanes_json(session, view),
@@ -278,11 +312,11 @@ def _result_part(
         powers=power_panels(session, view),
         beside=_beside(db, session, view) if session.stall else [],
         earlier=against_earlier(view, _earlier(db, session)) if session.vehicle_id else None,
-        known=known_of(db, _context(view)) if any(a.power for a in view.analyses) else None,
+        known=known_of(db, _context(view)) if view.holds(PowerReport) else None,
         pictures=pictures_of(db, [c.id for c in view.captures]),
         buses=bus_parts(view),
-        sealed=[t for c in view.together.scene.conversations for t in c.talks if t.sealed or t.chains],
-        profiles=[a for c in view.together.scene.conversations for run in c.slac if (a := attenuation(run))][:4],
+        sealed=[t for c in view.scene.of(ConversationRecord) for t in c.talks if t.sealed or t.chains],
+        profiles=[a for c in view.scene.of(ConversationRecord) for run in c.slac if (a := attenuation(run))][:4],
         explained=EXPLAINED,
         face=_face(said, request.cookies.get("connector", "type2")),
     )
@@ -306,17 +340,16 @@ def _earlier(db: Database, session: ChargingSession) -> list[tuple[str, bool, Se
 
 def _context(view: SessionView) -> Context:
     """What is known of the session's equipment, as it was settled last."""
-    return next((a.power.context for a in reversed(view.analyses) if a.power), Context())
+    return next((r.context for m in reversed(view.measured) for r in m.of(PowerReport)), Context())
 
 
 def _dialogues(view: SessionView) -> list[tuple[str, Dialogue]]:
     """(file, its dialogue on the session's clock) of every capture of frames that could be placed."""
-    found = []
-    for capture, analysis, alignment in zip(view.captures, view.analyses, view.together.alignments, strict=True):
-        if analysis.conversation and alignment.how != "none":
-            record = on_clock(analysis.conversation, alignment.clock)
-            found.append((capture.name, dialogue(capture.id, record, view.together.judgement.findings)))
-    return found
+    return [
+        (capture.name, dialogue(capture.id, record, view.judgement.findings))
+        for capture, placed in zip(view.captures, view.placed, strict=True)
+        for record in placed.of(ConversationRecord)
+    ]
 
 
 def _face(said: Judgement, connector: str) -> Face | None:
@@ -332,32 +365,38 @@ def _since(session: ChargingSession, said: Judgement) -> str:
     if session.case is None:
         return ""
     before = [s for s in session.case.sessions if s.id < session.id and s.mode == session.mode]
-    view = session_view(before[-1]) if before else None
-    return since_before(view.together.judgement.stages, said.stages) if view else ""
+    stages = stages_of(before[-1]) if before else ()
+    return since_before(stages, said.stages) if stages else ""
 
 
 def _amended(view: SessionView) -> list[str]:
     """Corrected readings the verdict follows, each in a few words."""
     return [
         f"{s.amended_by} at {s.start_s:.2f} s"
-        for pilot in view.together.scene.pilots
+        for pilot in view.scene.of(PilotRecord)
         for s in pilot.segments
         if s.machine
     ]
 
 
-def _guesses(analysis: Analysis) -> list[str]:
+def _pilot_of(placed: Placed) -> PilotRecord | None:
+    """A capture's pilot: on the session's clock, or on its own where it could not be placed."""
+    return placed.first(PilotRecord) or placed.measured.first(PilotRecord)
+
+
+def _guesses(measured: Measured) -> list[str]:
     """What the verdict rests on that the file does not say, each in a few words."""
-    if analysis.pilot is None:
+    pilot = measured.first(PilotRecord)
+    if pilot is None:
         return []
-    reading = analysis.pilot.reading
+    reading = pilot.reading
     words = {
         "scale": f"probe factor × {reading.scale:g}",
         "polarity": "polarity turned round",
         "offset": f"{reading.offset_v:+.2f} V added",
         "ac_coupled": "states told from the swing alone",
     }
-    channel = [f"channel “{analysis.pilot.channel}” taken for the pilot"] if analysis.channel_guessed else []
+    channel = [f"channel “{pilot.channel}” taken for the pilot"] if measured.channel_guessed else []
     return channel + [said for kind, said in words.items() if kind in reading.guessed]
 
 
@@ -378,30 +417,31 @@ def _worth_showing(said: Judgement, pilot: PilotRecord) -> int | None:
 
 
 def _readings_part(view: SessionView, capture: Capture, number: int, by_name: str) -> ReadingsPart | None:
-    alignment = view.alignment_of(capture)
-    if alignment is None:
-        return None
-    analysis = view.analyses[[c.id for c in view.captures].index(capture.id)]
-    pilot = moved_pilot(analysis, alignment)
-    if pilot is None or not 0 <= number < len(pilot.segments):
+    placed = view.placed_of(capture)
+    pilot = _pilot_of(placed) if placed else None
+    if placed is None or pilot is None or not 0 <= number < len(pilot.segments):
         return None
     segment = pilot.segments[number]
     found = [Reading(m, scale_of(m)) for m in readings_of(pilot, segment)]
-    middle = alignment.clock.in_file((segment.start_s + segment.end_s) / 2)
+    middle = placed.alignment.clock.in_file((segment.start_s + segment.end_s) / 2)
     return ReadingsPart(capture.id, number, len(pilot.segments), segment, found, middle, by_name)
 
 
 def _entry(settlement: Settlement) -> SettledEntry:
-    values = Settled.model_validate_json(settlement.settled)
+    values = settled_of(settlement)
     said = []
     for name, role in values.roles.items():
-        said.append(f"“{name}” is {ROLE_WORDS[role]}")
+        said.append(f"“{name}” is {ROLE_BY_KEY[role].words if role in ROLE_BY_KEY else role}")
     if values.scale is not None:
         said.append(f"probe factor × {values.scale:g}")
     if values.inverted is not None:
         said.append("turned round" if values.inverted else "not turned round")
     if values.offset_v is not None:
         said.append(f"{values.offset_v:+g} V added")
+    if settlement.reader:
+        said.append(
+            f"read as {READER_BY_KEY[settlement.reader].title if settlement.reader in READER_BY_KEY else settlement.reader}"
+        )
     if settlement.interval_s is not None:
         said.append(f"{settlement.interval_s * 1e6:g} µs between samples")
     if values.context is not None:

@@ -8,8 +8,9 @@ from fastapi import APIRouter
 from starlette.responses import Response
 
 from gladwire.core.findings import SEVERITIES, Severity
-from gladwire.core.lanes.pilot.values import Measured
-from gladwire.core.session.spine import DC_SPINE, StageResult, StageState
+from gladwire.core.lanes.pilot.values import MeasuredValue
+from gladwire.core.scene.spine import DC_SPINE
+from gladwire.core.stage import StageResult, StageState
 from gladwire.web.charts.scale import Scale, scale_of
 from gladwire.web.charts.stage_line import STATE_WORDS, StageLine, stage_line
 from gladwire.web.palette import THEMES, Use, uses
@@ -25,7 +26,7 @@ class StyleguidePage:
     states: dict[str, str]
     severities: tuple[Severity, ...]
     line: StageLine
-    scales: list[tuple[Measured, Scale]]
+    scales: list[tuple[MeasuredValue, Scale]]
 
 
 def _sample_line() -> StageLine:
@@ -40,7 +41,7 @@ def _sample_line() -> StageLine:
     return stage_line(stages, 1180 / len(stages))
 
 
-def _sample_scales() -> list[tuple[Measured, Scale]]:
+def _sample_scales() -> list[tuple[MeasuredValue, Scale]]:
     rows = [
         ("Inside its band", 9.02, 0.03),
         ("Near the end", 9.9, 0.05),
@@ -48,7 +49,7 @@ def _sample_scales() -> list[tuple[Measured, Scale]]:
         ("Uncertain", 8.6, 0.5),
     ]
     made = [
-        Measured(label=label, value=value, doubt=doubt, unit="V", low=8.0, high=10.0, scale_low=6.0, scale_high=12.0,
+        MeasuredValue(label=label, value=value, doubt=doubt, unit="V", low=8.0, high=10.0, scale_low=6.0, scale_high=12.0,
                  source="an example", document="an example", rule="practice")
         for label, value, doubt in rows
     ]  # fmt: skip

@@ -17,19 +17,19 @@ from gladwire.core.lanes.frames.message_store import KeptMessage, KeptMessages
 from gladwire.core.lanes.frames.plain import means
 from gladwire.core.lanes.frames.record import SIDE_WORDS, ConversationRecord, Side, Talk
 from gladwire.core.lanes.frames.rules.parameters import agreed_limits
+from gladwire.core.moments import Clock
 from gladwire.core.plc.exi.units import unit_of
 from gladwire.core.plc.frames import FrameCapture
-from gladwire.core.session.clock import Clock
+from gladwire.export import message_entry
 from gladwire.formats import pcapng
 from gladwire.formats.errors import UnreadableError
-from gladwire.inspect import message_entry
 from gladwire.store.models import Capture
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import attachment, capture_or_404, stem_of
-from gladwire.web.services import Database, Services, ServicesHere, newest_analysis, parsed
-from gladwire.web.session_view import session_view
+from gladwire.web.services import Database, Services, ServicesHere
+from gladwire.web.session_view import measured_or_409, session_view
 from gladwire.web.templating import render
-from gladwire.work import read_stored
+from gladwire.work.stored import options_for, read_stored
 
 router = APIRouter()
 
@@ -96,8 +96,7 @@ class FoundPart:
 def _opened(db: Database, here: Services, number: int) -> tuple[Capture, KeptMessages, Clock, ConversationRecord]:
     """(capture, its messages, clock of the session, its record). Raises RefusedError where it holds no frames."""
     capture = capture_or_404(db, number)
-    stored = newest_analysis(capture)
-    record = parsed(stored).conversation if stored else None
+    record = measured_or_409(capture)[0].first(ConversationRecord)
     if record is None:
         raise RefusedError(404, f"“{capture.name}” holds no frames.", "Open a capture of frames.")
     view = session_view(capture.session)
@@ -262,7 +261,7 @@ def frames_of_a_span(
     """The frames of a stretch of the session's clock."""
     capture, _, clock, _ = _opened(db, here, number)
     try:
-        read = read_stored(here.sessions, capture, None)
+        read = read_stored(here.sessions, capture, options_for(db, capture))
     except UnreadableError as error:
         raise RefusedError(422, f"The frames of “{capture.name}” cannot be read: {error}.") from error
     assert isinstance(read, FrameCapture)

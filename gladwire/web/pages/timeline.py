@@ -9,13 +9,14 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.case.proof import BY_KEY as MODES
-from gladwire.core.session.stamps import BY_KEY as STAMPS
+from gladwire.core.scene.stamps import BY_KEY as STAMPS
+from gladwire.store.judgements import ask
 from gladwire.store.models import ChargingSession, Observation, Placement
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import OptionalNumber, TypedNumber
-from gladwire.web.pages.captures import capture_or_404
+from gladwire.web.pages.captures import capture_or_404, wait_for
 from gladwire.web.pages.session import session_or_404
-from gladwire.web.services import Database
+from gladwire.web.services import Database, ServicesHere
 from gladwire.web.signing import signed
 
 router = APIRouter()
@@ -34,26 +35,34 @@ class PlaceForm(BaseModel):
 
 
 @router.post("/captures/{number}/place")
-def place(db: Database, number: int, form: Annotated[PlaceForm, Form()]) -> Response:
+def place(here: ServicesHere, number: int, form: Annotated[PlaceForm, Form()]) -> Response:
     """Put a capture on its session's clock by hand; where it lay before stays on record."""
-    capture = capture_or_404(db, number)
-    placed = Placement(capture_id=capture.id, offset_s=form.offset_s, by_name=form.by_name, why=form.why)
-    db.add(placed)
-    return signed(RedirectResponse(f"/sessions/{capture.session_id}", 303), form.by_name)
+    with here.sessions.begin() as db:
+        capture = capture_or_404(db, number)
+        placed = Placement(capture_id=capture.id, offset_s=form.offset_s, by_name=form.by_name, why=form.why)
+        db.add(placed)
+        ask(capture.session)
+        session_number = capture.session_id
+    wait_for(here, session_number)
+    return signed(RedirectResponse(f"/sessions/{session_number}", 303), form.by_name)
 
 
 @router.post("/captures/{number}/apart")
-def apart(db: Database, number: int) -> Response:
+def apart(here: ServicesHere, number: int) -> Response:
     """Make a capture that belongs to another plug-in a session of its own, in the same case."""
-    capture = capture_or_404(db, number)
-    session = capture.session
-    if len(session.captures) < 2:
-        raise RefusedError(409, "This is the session's only capture.", "There is nothing to take it out of.")
-    own = ChargingSession(title=capture.name[:200], case_id=session.case_id, mode=session.mode)
-    db.add(own)
-    db.flush()
-    capture.session_id = own.id
-    return RedirectResponse(f"/sessions/{own.id}", 303)
+    with here.sessions.begin() as db:
+        capture = capture_or_404(db, number)
+        session = capture.session
+        if len(session.captures) < 2:
+            raise RefusedError(409, "This is the session's only capture.", "There is nothing to take it out of.")
+        own = ChargingSession(title=capture.name[:200], case_id=session.case_id, mode=session.mode)
+        db.add(own)
+        db.flush()
+        capture.session_id, own_number = own.id, own.id
+        ask(own)
+        ask(session)
+    wait_for(here, own_number)
+    return RedirectResponse(f"/sessions/{own_number}", 303)
 
 
 class StampForm(BaseModel):
@@ -75,30 +84,38 @@ class StampForm(BaseModel):
 
 
 @router.post("/sessions/{number}/stamps")
-def stamp(db: Database, number: int, form: Annotated[StampForm, Form()]) -> Response:
+def stamp(here: ServicesHere, number: int, form: Annotated[StampForm, Form()]) -> Response:
     """Stamp an event on the session's clock; the verdict takes it into account."""
-    session = session_or_404(db, number)
-    if form.kind in ("note", "display_reads") and not form.text:
-        raise RefusedError(422, "The note is empty.", "Write what you want to keep at this moment.")
-    noted = Observation(session_id=session.id, kind=form.kind, at_s=form.at_s, text=form.text, by_name=form.by_name)
-    db.add(noted)
+    with here.sessions.begin() as db:
+        session = session_or_404(db, number)
+        if form.kind in ("note", "display_reads") and not form.text:
+            raise RefusedError(422, "The note is empty.", "Write what you want to keep at this moment.")
+        db.add(Observation(session_id=session.id, kind=form.kind, at_s=form.at_s, text=form.text, by_name=form.by_name))
+        ask(session)
+    wait_for(here, number)
     return signed(RedirectResponse(f"/sessions/{number}", 303), form.by_name)
 
 
 @router.post("/observations/{number}/strike")
 def strike(
-    db: Database,
+    here: ServicesHere,
     number: int,
     by_name: Annotated[str, Form(min_length=1, max_length=80)],
     back: Annotated[str, Form(pattern="^(|checklist)$")] = "",
 ) -> Response:
     """Strike out something noted: it stays on record and counts no more."""
-    noted = db.get(Observation, number)
-    if noted is None:
-        raise RefusedError(404, f"There is no observation {number}.", "Go back to its session or case.")
-    noted.struck_by = by_name
-    where = f"/sessions/{noted.session_id}" if noted.session_id else f"/cases/{noted.case_id}"
-    where += f"/{back}" if back and noted.case_id else ""
+    with here.sessions.begin() as db:
+        noted = db.get(Observation, number)
+        if noted is None:
+            raise RefusedError(404, f"There is no observation {number}.", "Go back to its session or case.")
+        noted.struck_by = by_name
+        if noted.session:
+            ask(noted.session)
+        where = f"/sessions/{noted.session_id}" if noted.session_id else f"/cases/{noted.case_id}"
+        where += f"/{back}" if back and noted.case_id else ""
+        session_number = noted.session_id
+    if session_number is not None:
+        wait_for(here, session_number)
     return signed(RedirectResponse(where, 303), by_name)
 
 

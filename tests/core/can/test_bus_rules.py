@@ -11,12 +11,13 @@ from collections.abc import Sequence
 import pytest
 
 from gladwire.core.findings import Finding, apply
-from gladwire.core.lanes.bus.judges import CANNED
+from gladwire.core.lanes.bus.judges import JUDGES
 from gladwire.core.lanes.bus.record import CanRecord, Course, Flag, MessageSeen
 from gladwire.core.lanes.bus.roles import BY_KEY
 from gladwire.core.lanes.bus.rules import RULES, closed_at, flowing, opened_at, stage_at
-from gladwire.core.session.scene import Scene
-from gladwire.core.session.spine import CAN_SPINE, DC_SPINE, spine_of
+from gladwire.core.lanes.records import Records
+from gladwire.core.scene.scene import Scene
+from gladwire.core.scene.spine import CAN_SPINE, DC_SPINE, spine_of
 from gladwire.web.charts.bus import sequence_of
 
 END_S = 60.0
@@ -169,9 +170,9 @@ def test_error_frames_are_weighed_by_their_share() -> None:
 
 
 def test_the_spine_follows_whose_bus_it_is_and_stages_are_left_open_without_roles() -> None:
-    controller, connector = Scene(buses=(record(),)), Scene(buses=(record(kind="connector"),))
+    controller, connector = Scene(Records.of_all([record()])), Scene(Records.of_all([record(kind="connector")]))
     assert (spine_of(controller), spine_of(connector)) == (DC_SPINE, CAN_SPINE)
-    assert all(judge(controller, ()) is None for judge in CANNED.values())
+    assert all(judge(controller.records, ()) is None for judge in JUDGES.values())
 
 
 def test_the_sequence_is_drawn_within_its_box_whatever_the_log_holds() -> None:

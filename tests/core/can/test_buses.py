@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.analysis import Analysis, take
 from gladwire.core.can.names import read_names
-from gladwire.core.session.alignment import Moment, by_events, moments_of
-from gladwire.core.session.clock import Clock, on_clock
-from gladwire.core.session.scene import Scene
+from gladwire.core.lanes.lane import Landmark
+from gladwire.core.lanes.records import Records
+from gladwire.core.moments import Clock, on_clock
+from gladwire.core.session.alignment import by_events, landmarks_of
 from gladwire.core.settled import Settled
 from gladwire.core.supplements import Aids, Described
 from gladwire.demo import can_plug_ins
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from tests.build import Analysis, take
 
 OWN = Described(read_names(can_plug_ins.dbc().decode(), "inlet controller"))
 
@@ -112,14 +113,14 @@ def test_a_log_cut_short_anywhere_calls_no_healthy_session_a_fault() -> None:
 
 
 def test_a_bus_ties_to_the_conversation_by_contactors_and_switching() -> None:
-    said = [Moment(30.0, "switched on", 0.01), Moment(95.0, "switched off", 0.01)]
-    sent = [Moment(9.7, "vehicle contactors close", 0.1), Moment(76.0, "vehicle contactors open", 0.1)]
+    said = [Landmark(30.0, "switched on", 0.01), Landmark(95.0, "switched off", 0.01)]
+    sent = [Landmark(9.7, "vehicle contactors close", 0.1), Landmark(76.0, "vehicle contactors open", 0.1)]
     placed = by_events(said, sent)
     assert placed is not None
     assert placed.offset_s == pytest.approx(20.0, abs=0.6)
     record = judged("healthy").bus
     assert record is not None
-    kinds = {m.kind: m.time_s for m in moments_of(Scene(buses=(record,)))}
+    kinds = {m.kind: m.time_s for m in landmarks_of(Records.of_all([record]))}
     assert set(kinds) == {"plug in", "lock moves", "vehicle contactors close", "vehicle contactors open"}
     assert kinds["vehicle contactors close"] == pytest.approx(16.9, abs=0.11)
     later = on_clock(record, Clock(100.0))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.analysis import Analysis, take
 from gladwire.core.lanes.frames.finding_messages import looking_for
 from gladwire.core.lanes.frames.listen import listen
 from gladwire.core.lanes.frames.plain import speak
@@ -14,6 +13,7 @@ from gladwire.core.simulate.plc.matching import Listener
 from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.session import Plan, play
 from gladwire.core.simulate.plc.wire import BROADCAST, Station, Wire
+from tests.build import Analysis, take
 
 MINE, OTHER = Station(bytes.fromhex("02d00d000042")), Station(bytes.fromhex("02d00d000043"))
 # plan, the stage that fails, the one fault that is told

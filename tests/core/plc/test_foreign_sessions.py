@@ -6,9 +6,9 @@ from pathlib import Path
 
 import pytest
 
-from gladwire.core.analysis import Analysis, take
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from tests.build import Analysis, take
 
 FOLDER = Path(__file__).parents[2] / "fixtures" / "sessions"
 CASES = [

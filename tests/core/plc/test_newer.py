@@ -7,15 +7,14 @@ from itertools import pairwise
 
 import pytest
 
-from gladwire.core.analysis import Analysis, take
 from gladwire.core.lanes.frames.plain import speak
 from gladwire.core.plc.frames import FrameCapture
-from gladwire.core.session.timeline import Part, put_together
 from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20
 from gladwire.core.simulate.plc.session import Plan, play
 from gladwire.core.standards.v2g_codes import stage_of
 from gladwire.core.standards.v2g_timers import answer_max_s, precharge_max_s, sequence_max_s
+from tests.build import Analysis, part, take, together
 
 
 def judged(plan: Plan) -> Analysis:
@@ -161,12 +160,12 @@ def test_a_pause_in_one_capture_and_its_resumption_in_the_next_are_one_session()
         start = some[0].time_s
         moved = tuple(f._replace(time_s=f.time_s - start) for f in some)
         recorded = datetime.fromtimestamp(base + start, UTC).isoformat()
-        parts.append(Part(name, take(FrameCapture(moved, "sim", (), recorded, base + start)).analysis))
-    together = put_together(parts)
-    found = {f.code: f for f in together.judgement.findings}
+        parts.append(part(name, take(FrameCapture(moved, "sim", (), recorded, base + start)).analysis))
+    whole = together(parts)
+    found = {f.code: f for f in whole.judgement.findings}
     assert "one session, no fault" in found["resumed_elsewhere"].text
-    assert not [f for f in together.judgement.findings if f.severity == "fault"]
-    assert together.judgement.outcome == "charged"
+    assert not [f for f in whole.judgement.findings if f.severity == "fault"]
+    assert whole.judgement.outcome == "charged"
 
 
 def test_why_the_vehicle_ended_is_quoted_where_it_says_so() -> None:

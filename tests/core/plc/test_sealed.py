@@ -9,7 +9,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.analysis import take
 from gladwire.core.lanes.frames.listen import Listening, listen
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
@@ -20,6 +19,7 @@ from gladwire.demo.sealed_line import Authority, contexts
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
+from tests.build import take
 from tests.core.plc.sealing import AT, Sealed, authority, hello, sealed
 
 FIXTURES = Path(__file__).parents[2] / "fixtures" / "sessions"

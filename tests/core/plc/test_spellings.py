@@ -14,7 +14,7 @@ from gladwire.core.lanes.frames.series import _values
 from gladwire.core.plc.exi.units import unit_of
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.message import messages_of, read_message
-from gladwire.core.session.spine import AC_SPINE, CAN_SPINE, DC_SPINE
+from gladwire.core.scene.spine import AC_SPINE, CAN_SPINE, DC_SPINE
 from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20
 from gladwire.core.simulate.plc.session import Plan, play
 from gladwire.core.standards.v2g_codes import ISO_20, RESPONSES, kind_of, purpose_of, stage_of

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from typing import ClassVar, NamedTuple
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -12,6 +12,8 @@ from gladwire.core.can.decode import Track, decode
 from gladwire.core.can.log import CanLog, id_words
 from gladwire.core.can.names import Kind, Names
 from gladwire.core.lanes.bus.roles import BY_KEY, guess, is_flag, is_on, unit_words
+from gladwire.core.lanes.records import Record
+from gladwire.core.moments import Duration, Moment, Moments
 from gladwire.core.signal.waveform import Floats
 
 _MOST_POINTS = 4000
@@ -30,9 +32,9 @@ class Course(BaseModel):
     role: str
     signal: str
     unit: str
-    moves: tuple[float, ...]
+    moves: Moments
     values: tuple[float, ...]
-    end_s: float
+    end_s: Moment
     choices: dict[int, str] = {}
 
     def at(self, time_s: float) -> float | None:
@@ -101,11 +103,11 @@ class MessageSeen(BaseModel):
     name: str
     sender: str
     count: int
-    cycle_s: float | None
-    first_at_s: float
-    last_at_s: float
-    gap_s: float = 0.0
-    gap_at_s: float = 0.0
+    cycle_s: Duration | None
+    first_at_s: Moment
+    last_at_s: Moment
+    gap_s: Duration = 0.0
+    gap_at_s: Moment = 0.0
 
 
 class Flag(BaseModel):
@@ -115,19 +117,17 @@ class Flag(BaseModel):
 
     name: str
     sender: str
-    start_s: float
-    end_s: float
+    start_s: Moment
+    end_s: Moment
     word: str
 
 
-class CanRecord(BaseModel):
+class CanRecord(Record):
     """A CAN log. description: title of what named it, empty for nothing. kind: whose bus it is. settled_by: who settled
     the roles, empty while they are guessed."""
 
-    model_config = ConfigDict(frozen=True)
+    lane: ClassVar[str] = "bus"
 
-    start_s: float
-    end_s: float
     frames: int
     errors: int = 0
     description: str = ""

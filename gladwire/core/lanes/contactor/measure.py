@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.lanes.contactor.record import Closing, ContactorRecord
 from gladwire.core.signal.blocks import over_blocks
 from gladwire.core.signal.robust import median, quantile
 from gladwire.core.signal.waveform import Waveform
@@ -13,28 +13,6 @@ _BLOCK_S = 1e-3
 # Contacts bounce: what is shorter is no switching.
 _BOUNCE_S = 20e-3
 _LEAST_SWING = 0.3
-
-
-class Closing(BaseModel):
-    """A stretch in which the contactor is closed; until_end: the capture ends first."""
-
-    model_config = ConfigDict(frozen=True)
-
-    start_s: float
-    end_s: float
-    until_end: bool = False
-
-
-class ContactorRecord(BaseModel):
-    """closings: in order. switched: False where the line never changes, so that nothing tells open from closed."""
-
-    model_config = ConfigDict(frozen=True)
-
-    channel: str
-    start_s: float
-    end_s: float
-    switched: bool
-    closings: tuple[Closing, ...] = ()
 
 
 def measure_contactor(wave: Waveform) -> ContactorRecord:

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from gladwire.core.findings import Fact, Needs, Rule
-from gladwire.core.lanes.contactor.measure import ContactorRecord
-from gladwire.core.lanes.mains.rules import asks_of
+from gladwire.core.lanes.contactor.record import ContactorRecord
+from gladwire.core.lanes.pilot.asking import commands
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.standards.pilot_timing import SEQUENCES_SOURCE, SWITCH_OFF_MAX_S, SWITCH_ON_MAX_S
 from gladwire.core.words import seconds
@@ -24,7 +24,7 @@ class Switching(NamedTuple):
 
 
 def _closes(both: Switching) -> Iterator[Fact]:
-    for ask in asks_of(both.pilot.segments):
+    for ask in commands(both.pilot.segments):
         for c in both.contactor.closings:
             if ask.start_s - _SLACK_S <= c.start_s < ask.end_s:
                 after = max(0.0, c.start_s - ask.start_s)
@@ -35,7 +35,7 @@ def _closes(both: Switching) -> Iterator[Fact]:
 
 
 def _stays_open(both: Switching) -> Iterator[Fact]:
-    for ask in asks_of(both.pilot.segments):
+    for ask in commands(both.pilot.segments):
         seen = both.contactor.start_s <= ask.start_s and both.contactor.end_s >= ask.end_s
         closed = any(c.start_s < ask.end_s and c.end_s > ask.start_s for c in both.contactor.closings)
         if seen and not closed and ask.end_s - ask.start_s > SWITCH_ON_MAX_S:
@@ -45,7 +45,7 @@ def _stays_open(both: Switching) -> Iterator[Fact]:
 
 
 def _opens(both: Switching) -> Iterator[Fact]:
-    for ask in asks_of(both.pilot.segments):
+    for ask in commands(both.pilot.segments):
         c = next((c for c in both.contactor.closings if c.start_s < ask.end_s <= c.end_s), None)
         if c is None or not ask.then:
             continue
@@ -57,7 +57,7 @@ def _opens(both: Switching) -> Iterator[Fact]:
 
 
 def _stays_closed(both: Switching) -> Iterator[Fact]:
-    for ask in asks_of(both.pilot.segments):
+    for ask in commands(both.pilot.segments):
         c = next((c for c in both.contactor.closings if c.start_s < ask.end_s <= c.end_s), None)
         after = c.end_s - ask.end_s if c else 0.0
         if c and ask.then and c.until_end and after > 1.0:
@@ -73,6 +73,7 @@ RULES: tuple[Rule[Switching], ...] = (
         "a contactor that answers",
         _closes,
         needs=Needs(lanes=("pilot", "contactor"), reached="request"),
+        supports=("energise",),
     ),
     Rule(
         "contactor_not_driven",

@@ -4,77 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 
-from gladwire.core.findings import Finding
-from gladwire.core.lanes.frames.record import Talk
-from gladwire.core.lanes.frames.rules.loop import most_amps, top
-from gladwire.core.lanes.frames.rules.sealing import REFUSALS
-from gladwire.core.session.scene import Scene
+from gladwire.core.findings import Finding, codes, proving
+from gladwire.core.lanes.frames.record import ConversationRecord, Talk
+from gladwire.core.lanes.frames.rules import RULES
+from gladwire.core.lanes.frames.rules.loop import LOOPS, most_amps, top
+from gladwire.core.lanes.lane import Judge
+from gladwire.core.lanes.records import Records
+from gladwire.core.stage import Standing
 from gladwire.core.standards.dc_limits import FLOWS_A
-from gladwire.core.verdict import Verdict
 from gladwire.core.words import seconds
 
-# Findings that break whichever stage they happen in.
-ANYWHERE = frozenset(
-    {
-        "response_failed",
-        "switching_refused",
-        "limits_refused",
-        "post_silent",
-        "vehicle_silent",
-        "connection_closed",
-        "ev_error",
-        "post_emergency",
-    }
-)
-BREAKING: Mapping[str, frozenset[str]] = {
-    "match": frozenset(
-        {"slac_no_answer", "slac_broke_off", "slac_match_refused", "slac_wrong_post", "slac_not_joined"}
-    ),
-    "link": frozenset(
-        {
-            "sdp_no_answer",
-            "sdp_security",
-            "tcp_refused",
-            "tcp_never_opened",
-            "tls_certificate_out",
-            "chain_incomplete",
-            *REFUSALS,
-        }
-    ),
-    "agree": ANYWHERE | {"no_common_protocol", "resume_refused"},
-    "authorise": ANYWHERE | {"authorisation_refused", "authorisation_endless", "contract_refused"},
-    "parameters": ANYWHERE | {"limits_voltage", "limits_current", "nothing_offered", "parameters_endless"},
-    "insulation": ANYWHERE | {"insulation_status", "insulation_no_verdict"},
-    "precharge": ANYWHERE | {"precharge_not_reached"},
-    "ramp": ANYWHERE | {"no_current"},
-    "energise": ANYWHERE,
-    "hold": ANYWHERE | {"insulation_status", "lost_first"},
-    "end": ANYWHERE | {"stop_ignored"},
-}
-# What proves a stage, and what makes it known to be still open.
-_PROVES: Mapping[str, str] = {
-    "match": "slac_matched",
-    "link": "link_up",
-    "authorise": "authorised",
-    "parameters": "limits_exchanged",
-    "insulation": "insulation_passed",
-    "precharge": "precharge_reached",
-    "ramp": "power_on",
-}
 # The order in which stages are talked through; later ones are only spoken of once the earlier are behind.
 _ORDER = ("agree", "authorise", "parameters", "insulation", "precharge", "ramp", "hold")
 _DRAWS_W = 100.0
-_ENDED = ("vehicle_ended", "session_stopped", "stop_followed", "stop_ignored", "paused")
 
 
-def turns_beyond(scene: Scene, stage: str) -> bool:
+def turns_beyond(records: Records, stage: str) -> bool:
     """Whether something was said that is only said once this stage is passed."""
     later = _ORDER[_ORDER.index(stage) + 1 :] if stage in _ORDER else _ORDER
-    return any(t.stage in later and t.answer and not t.failed for talk in talks(scene) for t in talk.turns)
+    return any(t.stage in later and t.answer and not t.failed for talk in talks(records) for t in talk.turns)
 
 
-def talks(scene: Scene) -> list[Talk]:
-    return [t for c in scene.conversations for t in c.talks]
+def talks(records: Records) -> list[Talk]:
+    return [t for c in records.of(ConversationRecord) for t in c.talks]
 
 
 def _find(findings: Sequence[Finding], *codes: str) -> Finding | None:
@@ -83,119 +35,127 @@ def _find(findings: Sequence[Finding], *codes: str) -> Finding | None:
     return max(hits, key=lambda f: f.start_s, default=None)
 
 
-def _proven(finding: Finding) -> Verdict:
-    return Verdict("proven", finding.text, finding.measured, finding.start_s, finding.end_s)
+def _proven(finding: Finding) -> Standing:
+    return Standing("proven", finding.text, finding.measured, finding.start_s, finding.end_s)
 
 
-def _by_finding(stage: str) -> Callable[[Scene, Sequence[Finding]], Verdict]:
-    def judged(scene: Scene, findings: Sequence[Finding]) -> Verdict:
-        found = _find(findings, _PROVES[stage])
-        return _proven(found) if found else _open(scene, findings, stage)
+def _by_finding(stage: str) -> Callable[[Records, Sequence[Finding]], Standing]:
+    def judged(records: Records, findings: Sequence[Finding]) -> Standing:
+        found = _find(findings, *proving(RULES, stage))
+        return _proven(found) if found else _open(records, findings, stage)
 
     return judged
 
 
-def _open(scene: Scene, findings: Sequence[Finding], stage: str) -> Verdict:
+def _open(records: Records, findings: Sequence[Finding], stage: str) -> Standing:
     """A stage nothing proves: passed before the capture began, sealed, begun and cut off, or never come to."""
     sealed = _find(findings, "tls_sealed")
     if sealed and stage not in ("match", "link"):
-        return Verdict("not_captured", "The conversation is sealed; its keys would open it.", "sealed")
+        return Standing("not_captured", "The conversation is sealed; its keys would open it.", "sealed")
     middle = _find(findings, "begins_in_the_middle")
-    if middle and turns_beyond(scene, stage):
-        return Verdict("not_captured", "Passed before this capture begins: later stages are heard.")
-    if stage == "match" and (talks(scene) or any(c.sdp for c in scene.conversations)):
-        return Verdict("not_captured", "No matching in this capture: it begins later, or was taken behind the modem.")
-    if stage == "link" and not talks(scene):
-        return Verdict("not_captured", "No connection in this capture.")
-    if turns_beyond(scene, stage):
-        return Verdict("proven", "Passed: later stages are heard.")
-    asked = [t for talk in talks(scene) for t in talk.turns if stage in _ORDER and t.stage == stage]
+    if middle and turns_beyond(records, stage):
+        return Standing("not_captured", "Passed before this capture begins: later stages are heard.")
+    if stage == "match" and (talks(records) or any(c.sdp for c in records.of(ConversationRecord))):
+        return Standing("not_captured", "No matching in this capture: it begins later, or was taken behind the modem.")
+    if stage == "link" and not talks(records):
+        return Standing("not_captured", "No connection in this capture.")
+    if turns_beyond(records, stage):
+        return Standing("proven", "Passed: later stages are heard.")
+    asked = [t for talk in talks(records) for t in talk.turns if stage in _ORDER and t.stage == stage]
     if asked:
         last = asked[-1]
         why = f"Begun at {asked[0].start_s:.2f} s; the capture ends before it is decided."
-        return Verdict("not_captured", why, "begun", asked[0].start_s, last.end_s)
-    return Verdict("not_captured", "Nothing of this stage was heard.")
+        return Standing("not_captured", why, "begun", asked[0].start_s, last.end_s)
+    return Standing("not_captured", "Nothing of this stage was heard.")
 
 
-def _agree(scene: Scene, findings: Sequence[Finding]) -> Verdict:
+def _agree(records: Records, findings: Sequence[Finding]) -> Standing:
     agreed = _find(findings, "protocol_agreed")
-    if turns_beyond(scene, "agree") or any(t.of("SessionSetup") for t in talks(scene)):
+    if turns_beyond(records, "agree") or any(t.of("SessionSetup") for t in talks(records)):
         if agreed:
             return _proven(agreed)
     elif agreed:
         unread = _find(findings, "message_broken")
         why = f"{agreed.text} {unread.text if unread else 'The capture ends before a session is set up.'}"
-        return Verdict("not_captured", why, agreed.measured, agreed.start_s, agreed.end_s)
-    return _open(scene, findings, "agree")
+        return Standing("not_captured", why, agreed.measured, agreed.start_s, agreed.end_s)
+    return _open(records, findings, "agree")
 
 
-def _ramp(scene: Scene, findings: Sequence[Finding]) -> Verdict:
+def _ramp(records: Records, findings: Sequence[Finding]) -> Standing:
     found = _find(findings, "power_on")
     if found is None:
-        return _open(scene, findings, "ramp")
-    amps = max((most_amps(t) for t in talks(scene)), default=0.0)
+        return _open(records, findings, "ramp")
+    amps = max((most_amps(t) for t in talks(records)), default=0.0)
     short = f"{amps:.0f} A" if amps > FLOWS_A else "on"
     return _proven(found)._replace(short=short)
 
 
-def _hold(scene: Scene, findings: Sequence[Finding]) -> Verdict:
+def _hold(records: Records, findings: Sequence[Finding]) -> Standing:
     held = _find(findings, "loop_held")
     if held is None:
-        return _open(scene, findings, "hold")
-    if _find(findings, *_ENDED):
+        return _open(records, findings, "hold")
+    if _find(findings, *(rule.code for rule in RULES if rule.ends)):
         return _proven(held)._replace(short=seconds(held.end_s - held.start_s))
     why = f"{held.text} It was still running when the capture ended."
-    return Verdict("not_captured", why, "still on", held.start_s, held.end_s)
+    return Standing("not_captured", why, "still on", held.start_s, held.end_s)
 
 
-def _end(scene: Scene, findings: Sequence[Finding]) -> Verdict:
+def _end(records: Records, findings: Sequence[Finding]) -> Standing:
     stopped = _find(findings, "session_stopped")
     if stopped:
         return _proven(stopped)._replace(short="in order")
     if _find(findings, "loop_held"):
-        return Verdict("not_captured", "The capture ends before the session does.")
-    return Verdict("not_captured", "The session did not get to its end in this capture.")
+        return Standing("not_captured", "The capture ends before the session does.")
+    return Standing("not_captured", "The session did not get to its end in this capture.")
 
 
-def _energise(scene: Scene, findings: Sequence[Finding]) -> Verdict:
-    drawn = _drawn(scene)
+def _energise(records: Records, findings: Sequence[Finding]) -> Standing:
+    drawn = _drawn(records)
     if drawn:
-        return Verdict("proven", f"The post's contactor closed: {drawn.why}", "closed", drawn.start_s, drawn.end_s)
+        return Standing("proven", f"The post's contactor closed: {drawn.why}", "closed", drawn.start_s, drawn.end_s)
     on = _find(findings, "power_on")
     if on:
         why = f"{on.text} That is what was said; mains behind the contactor was not captured."
-        return Verdict("not_captured", why, "said on", on.start_s, on.end_s)
-    return _open(scene, findings, "ramp")
+        return Standing("not_captured", why, "said on", on.start_s, on.end_s)
+    return _open(records, findings, "ramp")
 
 
-def _drawn(scene: Scene) -> Verdict | None:
+def _drawn(records: Records) -> Standing | None:
     """Current that flows, by the vehicle's own word or by the meter the post quotes."""
-    for talk in talks(scene):
+    for talk in talks(records):
         loops = talk.of("ChargingStatus")
         watts = max((top(t, "EVPresentActivePower") for t in loops), default=0.0)
         if watts > _DRAWS_W:
             at = next(t for t in loops if top(t, "EVPresentActivePower") > _DRAWS_W)
             said = f"{watts / 1000:.1f} kW"
-            return Verdict(
+            return Standing(
                 "proven", f"the vehicle takes up to {said} by its own word.", said, at.start_s, loops[-1].end_s
             )
         meters = [v for t in loops if (v := t.told("MeterReading") or t.told("ChargedEnergyReadingWh")) is not None]
         first = loops[0].answer.field("MeterReading") if loops and loops[0].answer else None
         if meters and first is not None and meters[-1] > first:
             why = f"the post's meter counts {meters[-1] - first:.0f} Wh in the loop."
-            return Verdict("proven", why, f"{meters[-1] - first:.0f} Wh", loops[0].start_s, loops[-1].end_s)
+            return Standing("proven", why, f"{meters[-1] - first:.0f} Wh", loops[0].start_s, loops[-1].end_s)
     return None
 
 
-def _draw(scene: Scene, findings: Sequence[Finding]) -> Verdict:
-    drawn = _drawn(scene)
+def _draw(records: Records, findings: Sequence[Finding]) -> Standing:
+    drawn = _drawn(records)
     if drawn:
         return drawn._replace(why=drawn.why[0].upper() + drawn.why[1:])
-    return Verdict("not_captured", "Current was not captured, nor told in messages.")
+    return Standing("not_captured", "Current was not captured, nor told in messages.")
 
 
-TALKED: Mapping[str, Callable[[Scene, Sequence[Finding]], Verdict]] = {
-    **{stage: _by_finding(stage) for stage in _PROVES},
+def _heard(judge: Callable[[Records, Sequence[Finding]], Standing]) -> Judge:
+    """A judge that speaks where frames were captured."""
+
+    def judged(records: Records, findings: Sequence[Finding]) -> Standing | None:
+        return judge(records, findings) if records.of(ConversationRecord) else None
+
+    return judged
+
+
+_OWN: Mapping[str, Callable[[Records, Sequence[Finding]], Standing]] = {
     "agree": _agree,
     "ramp": _ramp,
     "energise": _energise,
@@ -203,21 +163,34 @@ TALKED: Mapping[str, Callable[[Scene, Sequence[Finding]], Verdict]] = {
     "hold": _hold,
     "end": _end,
 }
+JUDGES: Mapping[str, Judge] = {
+    **{stage: _heard(_by_finding(stage)) for stage in {s for rule in RULES for s in rule.proves}},
+    **{stage: _heard(judge) for stage, judge in _OWN.items()},
+}
 
 
-def story(findings: Sequence[Finding]) -> str:
+def begun(records: Records, broken: Finding) -> bool | None:
+    """Whether current was said to flow before this."""
+    if not records.of(ConversationRecord):
+        return None
+    return any(
+        turn.start_s < broken.start_s and top(turn, "EVSEPresentCurrent") > FLOWS_A
+        for talk in talks(records)
+        for turn in talk.of(*LOOPS)
+    )
+
+
+def story(records: Records, findings: Sequence[Finding]) -> str:
     """What a conversation without a break tells, in one or two sentences."""
-    parts = [f for code in ("protocol_agreed", "authorised", *_HELD, *_ENDING) if (f := _find(findings, code))]
+    if not records.of(ConversationRecord):
+        return ""
+    quiet, held, ending = (codes(RULES, rank) for rank in ("quiet", "held", "ending"))
+    parts = [f for code in (*codes(RULES, "progress"), *held, *ending) if (f := _find(findings, code))]
     if not parts:
-        grave = next((f for f in findings if f.severity in ("suspect", "note") and f.code not in _QUIET), None)
+        grave = next((f for f in findings if f.severity in ("suspect", "note") and f.code not in quiet), None)
         return grave.text if grave else "Nothing in these frames decides how the session went."
-    held = [f.text for f in parts if f.code in _HELD]
-    sentences = [*held, *[f.text for f in parts if f.code in _ENDING][:1]] or [parts[-1].text]
+    kept = [f.text for f in parts if f.code in held]
+    # Who ended it says more than that it ended.
+    sentences = [*kept, *[f.text for f in parts if f.code in ending][:1]] or [parts[-1].text]
     watch = next((f for f in findings if f.severity == "suspect" or f.code == "message_broken"), None)
     return " ".join([*sentences, *([f"To watch: {watch.text}"] if watch else [])])
-
-
-_HELD = ("loop_held", "gave_back")
-# Who ended it says more than that it ended.
-_ENDING = ("paused", "stop_followed", "vehicle_ended", "session_stopped")
-_QUIET = ("slac_several_posts", "tried_again")

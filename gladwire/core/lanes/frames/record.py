@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
+from gladwire.core.lanes.records import Record
+from gladwire.core.moments import Duration, Moment
 from gladwire.core.plc.certificates import Trouble
 from gladwire.core.plc.slac import SlacRun
 from gladwire.core.plc.tls import Opening
@@ -24,7 +26,7 @@ class Said(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    time_s: float
+    time_s: Moment
     number: int
     name: str
     fields: dict[str, Any]
@@ -54,8 +56,8 @@ class Turn(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    start_s: float
-    end_s: float
+    start_s: Moment
+    end_s: Moment
     stem: str
     protocol: str
     count: int = 1
@@ -64,11 +66,11 @@ class Turn(BaseModel):
     last_request: Said | None = None
     last_answer: Said | None = None
     answered: bool = True
-    wait_s: float | None = None
-    worst_s: float | None = None
-    worst_at_s: float | None = None
+    wait_s: Duration | None = None
+    worst_s: Duration | None = None
+    worst_at_s: Moment | None = None
     late: int = 0
-    period_s: float | None = None
+    period_s: Duration | None = None
     ranges: dict[str, tuple[float, float]] = {}
     flags: dict[str, int] = {}
     # Bytes the capture did not show right before this: what seems missing may have been said.
@@ -147,7 +149,7 @@ class Closing(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    time_s: float
+    time_s: Moment
     by: Side
     kind: Literal["fin", "rst"]
 
@@ -182,14 +184,14 @@ class Chain(BaseModel):
 
     whose: str
     by: Side
-    time_s: float
+    time_s: Moment
     certificates: tuple[Certificate, ...]
 
 
 class Alert(BaseModel):
     model_config = ConfigDict(frozen=True)
 
-    time_s: float
+    time_s: Moment
     by: Side
     name: str
     fatal: bool
@@ -210,13 +212,13 @@ class Sealed(BaseModel):
     status_asked: bool = False
     status_given: bool = False
     alerts: tuple[Alert, ...] = ()
-    finished_at_s: float | None = None
+    finished_at_s: Moment | None = None
     client_certificate_asked: bool = False
     records: tuple[int, int] = (0, 0)
     bytes: tuple[int, int] = (0, 0)
     last_by: Side | None = None
-    last_at_s: float | None = None
-    longest_silence_s: float = 0.0
+    last_at_s: Moment | None = None
+    longest_silence_s: Duration = 0.0
 
 
 class Talk(BaseModel):
@@ -229,8 +231,8 @@ class Talk(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    start_s: float
-    end_s: float
+    start_s: Moment
+    end_s: Moment
     ev_mac: str = ""
     evse_mac: str = ""
     ev_address: str = ""
@@ -261,7 +263,7 @@ class Discovery(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    time_s: float
+    time_s: Moment
     request: bool
     address: str = ""
     port: int = 0
@@ -269,18 +271,16 @@ class Discovery(BaseModel):
     ev_mac: str = ""
 
 
-class ConversationRecord(BaseModel):
+class ConversationRecord(Record):
     """Everything heard in one file of frames. kinds: other frames by name and number."""
 
-    model_config = ConfigDict(frozen=True)
+    lane: ClassVar[str] = "frames"
 
-    start_s: float
-    end_s: float
     frames: int
     slac: tuple[SlacRun, ...] = ()
     sdp: tuple[Discovery, ...] = ()
     talks: tuple[Talk, ...] = ()
-    kinds: dict[str, int] = {}
+    kinds: dict[str, int] = Field(default_factory=dict)
 
     @property
     def main(self) -> Talk | None:

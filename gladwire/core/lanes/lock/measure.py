@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.lanes.lock.record import LockAttempt, LockRecord, LockResult
 from gladwire.core.signal.blocks import over_blocks
 from gladwire.core.signal.robust import median, quantile
 from gladwire.core.signal.waveform import Floats, Waveform
@@ -23,41 +23,6 @@ _RETRY_S = 3.0
 # The position may answer this much after the pulse.
 _ANSWER_S = 0.3
 _POSITION_SWING = 0.3
-
-LockResult = Literal["engaged", "obstructed", "released", "no_feedback", "none"]
-
-
-class LockAttempt(BaseModel):
-    """One attempt to lock or release. Times in seconds of the file, currents in the channel's unit.
-
-    plateau: median current late in the longest pulse (a stall stands higher than a run). positioned: a position lane
-    was there to answer. to_lock: driven the way of the first pulse of the recording, which is taken for locking.
-    """
-
-    model_config = ConfigDict(frozen=True)
-
-    start_s: float
-    end_s: float
-    pulses: int
-    longest_s: float
-    plateau: float
-    positioned: bool
-    position_changed: bool
-    result: LockResult
-    to_lock: bool = True
-
-
-class LockRecord(BaseModel):
-    """All attempts of a recording. current_channel: "" where only the position was captured; moves: its changes."""
-
-    model_config = ConfigDict(frozen=True)
-
-    current_channel: str
-    position_channel: str
-    start_s: float
-    end_s: float
-    attempts: tuple[LockAttempt, ...]
-    moves: tuple[float, ...] = ()
 
 
 class _Pulse(NamedTuple):

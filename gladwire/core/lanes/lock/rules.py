@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule, Severity
-from gladwire.core.lanes.lock.measure import LockAttempt, LockRecord
+from gladwire.core.lanes.lock.record import LockAttempt, LockRecord
 from gladwire.core.standards.source import PRACTICE
 from gladwire.core.words import amps, seconds, times
 

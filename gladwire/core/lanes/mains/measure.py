@@ -11,8 +11,8 @@ from dataclasses import replace
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.lanes.mains.record import MainsRecord, Span
 from gladwire.core.signal.blocks import mean_square, over_blocks
 from gladwire.core.signal.robust import median, quantile
 from gladwire.core.signal.splitting import Feature, Piece, absorb_single, join, split
@@ -33,52 +33,6 @@ _CYCLE_S = 20e-3
 _LEVEL_BLOCKS = 12
 
 Quantity = Literal["V", "A"]
-
-
-class Span(BaseModel):
-    """A stretch in which a quantity was there. rms: of the phase with the most; carried_by: channels that carried it, each
-    with its own RMS in `each`."""
-
-    model_config = ConfigDict(frozen=True)
-
-    start_s: float
-    end_s: float
-    rms: float
-    carried_by: tuple[str, ...] = ()
-    each: tuple[float, ...] = ()
-
-    def rms_of(self, channel: str) -> float:
-        """RMS of one channel that carried it, else of the one with the most."""
-        found = dict(zip(self.carried_by, self.each, strict=False))
-        return found.get(channel, self.rms)
-
-    @property
-    def phases(self) -> int:
-        return len(self.carried_by)
-
-    @property
-    def duration_s(self) -> float:
-        return self.end_s - self.start_s
-
-
-class MainsRecord(BaseModel):
-    """volts, amps: stretches with voltage and current; levels: stretches of one current, in order.
-
-    dips: stretches in which a voltage that is on falls short of its usual value, rms being the lowest of it.
-
-    has_volts, has_amps: whether such channels were captured at all.
-    """
-
-    model_config = ConfigDict(frozen=True)
-
-    start_s: float
-    end_s: float
-    has_volts: bool
-    has_amps: bool
-    volts: tuple[Span, ...]
-    amps: tuple[Span, ...]
-    levels: tuple[Span, ...]
-    dips: tuple[Span, ...] = ()
 
 
 def measure_mains(volts: Sequence[Waveform], amps: Sequence[Waveform]) -> MainsRecord:

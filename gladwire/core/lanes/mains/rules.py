@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from typing import NamedTuple
 
 from gladwire.core.findings import Fact, Needs, Rule, Severity
-from gladwire.core.lanes.mains.measure import MainsRecord, Span
+from gladwire.core.lanes.mains.record import MainsRecord, Span
+from gladwire.core.lanes.pilot.asking import Ask, commands
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.standards import pilot_duty
 from gladwire.core.standards.pilot_timing import (
@@ -44,34 +45,12 @@ class Ac(NamedTuple):
         return self.pilot.segments if self.pilot else ()
 
 
-class Ask(NamedTuple):
-    """A stretch of asking (C or D, contact bounces included) and what followed it ("" at the capture's end)."""
-
-    start_s: float
-    end_s: float
-    then: str
-
-
-def asks_of(segments: Sequence[Segment]) -> list[Ask]:
-    """Stretches in which the vehicle asks, in order."""
-    found: list[Ask] = []
-    for s in segments:
-        if s.state in ("C", "D"):
-            if found and s.start_s - found[-1].end_s < 0.05:
-                found[-1] = Ask(found[-1].start_s, s.end_s, "")
-            else:
-                found.append(Ask(s.start_s, s.end_s, ""))
-        elif found and not found[-1].then and s.duration_s >= 0.05:
-            found[-1] = found[-1]._replace(then=s.state)
-    return found
-
-
 def _first_during(spans: tuple[Span, ...], ask: Ask) -> Span | None:
     return next((s for s in spans if s.end_s > ask.start_s and s.start_s < ask.end_s), None)
 
 
 def _switched_on(ac: Ac) -> Iterator[Fact]:
-    for ask in asks_of(ac.segments):
+    for ask in commands(ac.segments):
         span = _first_during(ac.mains.volts, ask)
         if span is None or span.start_s < ask.start_s - _SLACK_S:
             continue
@@ -86,7 +65,7 @@ def _switched_on(ac: Ac) -> Iterator[Fact]:
 def _not_switched_on(ac: Ac) -> Iterator[Fact]:
     if not ac.mains.has_volts:
         return
-    for ask in asks_of(ac.segments):
+    for ask in commands(ac.segments):
         if ask.end_s - ask.start_s > SWITCH_ON_MAX_S and _first_during(ac.mains.volts, ask) is None:
             asked = seconds(ask.end_s - ask.start_s)
             text = f"The vehicle asks for {asked} and no mains appears behind the contactor."
@@ -108,7 +87,7 @@ def _on_without_request(ac: Ac) -> Iterator[Fact]:
 
 
 def _switched_off_late(ac: Ac) -> Iterator[Fact]:
-    for ask in asks_of(ac.segments):
+    for ask in commands(ac.segments):
         span = next((s for s in ac.mains.volts if s.start_s < ask.end_s < s.end_s), None)
         after = span.end_s - ask.end_s if span else 0.0
         if span and ask.then and SWITCH_OFF_MAX_S + _SLACK_S < after < 1.0:
@@ -117,7 +96,7 @@ def _switched_off_late(ac: Ac) -> Iterator[Fact]:
 
 
 def _draws(ac: Ac) -> Iterator[Fact]:
-    asks = asks_of(ac.segments)
+    asks = commands(ac.segments)
     spans = [_first_during(ac.mains.amps, ask) for ask in asks] if ac.pilot else ac.mains.amps
     for span in spans:
         if span:
@@ -194,7 +173,7 @@ def _below_offer(ac: Ac) -> Iterator[Fact]:
 def _no_current(ac: Ac) -> Iterator[Fact]:
     if not ac.mains.has_amps:
         return
-    for ask in asks_of(ac.segments):
+    for ask in commands(ac.segments):
         volts = _first_during(ac.mains.volts, ask)
         waited = ask.end_s - max(ask.start_s, volts.start_s) if volts else 0.0
         if volts and waited > _PATIENCE_S and _first_during(ac.mains.amps, ask) is None:
@@ -224,7 +203,7 @@ def _most_offered(s: Segment) -> float:
 
 
 def _lost(ac: Ac) -> Iterator[Fact]:
-    for ask in asks_of(ac.segments):
+    for ask in commands(ac.segments):
         flowing = [s for s in ac.mains.amps if s.end_s > ask.start_s and s.start_s < ask.end_s]
         last = flowing[-1] if flowing else None
         if last is None or last.end_s > ask.end_s - 0.25:

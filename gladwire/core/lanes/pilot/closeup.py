@@ -8,6 +8,7 @@ from gladwire.core.lanes.pilot.crossings import find_edges
 from gladwire.core.lanes.pilot.cycles import cut_cycles, find_runs
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.pilot.trace import Trace
+from gladwire.core.moments import Moment
 from gladwire.core.signal.waveform import Waveform
 
 MOST_CYCLES = 40
@@ -19,9 +20,9 @@ class Cycle(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    rise_s: float
-    fall_s: float
-    next_rise_s: float
+    rise_s: Moment
+    fall_s: Moment
+    next_rise_s: Moment
     high_v: float
     low_v: float
     duty_percent: float

@@ -6,9 +6,8 @@ Noise is told from second differences, which a level, an edge every half millise
 from __future__ import annotations
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.lanes.pilot.record import PilotRecord, PowerNoise, Segment
 from gladwire.core.signal.blocks import over_blocks
 from gladwire.core.signal.robust import median
 from gladwire.core.signal.waveform import Floats, Waveform
@@ -20,17 +19,6 @@ _RISES_BY, _LEAST_V = 3.0, 0.04
 _LEAST_S = 0.4
 # White noise of deviation 1 has second differences of deviation sqrt(6).
 _OF_SECOND_DIFFERENCES = 1.4826 / 6**0.5
-
-
-class PowerNoise(BaseModel):
-    """A stretch of raised noise while the vehicle asks. Volts are deviations; before_v: while it only waited."""
-
-    model_config = ConfigDict(frozen=True)
-
-    start_s: float
-    end_s: float
-    noise_v: float
-    before_v: float
 
 
 def find_power_noise(wave: Waveform, pilot: PilotRecord) -> tuple[PowerNoise, ...]:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Sequence
+from typing import ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.lanes.pilot.interpretation import Reading
+from gladwire.core.lanes.records import Record
+from gladwire.core.moments import Moment
 from gladwire.core.standards.pilot_levels import State
 
 EventKind = Literal["state", "offer", "oscillation", "interruption"]
@@ -25,8 +28,8 @@ class Segment(BaseModel):
     state: State
     nearest: State
     oscillating: bool
-    start_s: float
-    end_s: float
+    start_s: Moment
+    end_s: Moment
     high_v: float
     low_v: float | None = None
     level_doubt_v: float = 0.0
@@ -64,19 +67,28 @@ class Event(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     kind: EventKind
-    time_s: float
-    end_s: float
+    time_s: Moment
+    end_s: Moment
     text: str
 
 
-class PilotRecord(BaseModel):
-    """One channel, measured."""
+class PowerNoise(BaseModel):
+    """A stretch of raised noise while the vehicle asks. Volts are deviations; before_v: while it only waited."""
 
     model_config = ConfigDict(frozen=True)
 
+    start_s: Moment
+    end_s: Moment
+    noise_v: float
+    before_v: float
+
+
+class PilotRecord(Record):
+    """One channel, measured. noise: stretches in which power electronics works beside it."""
+
+    lane: ClassVar[str] = "pilot"
+
     channel: str
-    start_s: float
-    end_s: float
     rate_hz: float
     threshold_v: float
     noise_v: float
@@ -84,3 +96,18 @@ class PilotRecord(BaseModel):
     reading: Reading
     segments: tuple[Segment, ...]
     events: tuple[Event, ...]
+    noise: tuple[PowerNoise, ...] = ()
+
+
+def as_one(records: Sequence[PilotRecord]) -> PilotRecord | None:
+    """One record of several that follow each other; None for none."""
+    if len(records) < 2:
+        return records[0] if records else None
+    return records[0].model_copy(
+        update={
+            "end_s": records[-1].end_s,
+            "segments": tuple(s for r in records for s in r.segments),
+            "events": tuple(e for r in records for e in r.events),
+            "noise": tuple(n for r in records for n in r.noise),
+        }
+    )

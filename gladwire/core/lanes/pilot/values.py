@@ -13,7 +13,7 @@ from gladwire.core.standards.source import Source
 _ROOM_V = 2.0
 
 
-class Measured(BaseModel):
+class MeasuredValue(BaseModel):
     """One value on its scale. low/high: accept band; scale_low/scale_high: the span worth drawing; one unit for all."""
 
     model_config = ConfigDict(frozen=True)
@@ -43,7 +43,7 @@ class Measured(BaseModel):
         return self.margin is None or self.margin >= 0
 
 
-def readings_of(record: PilotRecord, segment: Segment) -> tuple[Measured, ...]:
+def readings_of(record: PilotRecord, segment: Segment) -> tuple[MeasuredValue, ...]:
     """What can be said of one segment."""
     found = [_level(segment)] if record.reading.levels_trusted else []
     if segment.oscillating:
@@ -51,7 +51,7 @@ def readings_of(record: PilotRecord, segment: Segment) -> tuple[Measured, ...]:
     return tuple(found)
 
 
-def _level(s: Segment) -> Measured:
+def _level(s: Segment) -> MeasuredValue:
     near = pilot_levels.BY_LETTER.get(s.nearest)
     low, high = near.accept if near else (None, None)
     label = f"High side, {s.nearest}" if s.oscillating else f"Level, {s.nearest}"
@@ -62,7 +62,7 @@ def _level(s: Segment) -> Measured:
     return _measured(label, s.high_v, s.level_doubt_v, "V", low, high, span, pilot_levels.STATES_SOURCE)
 
 
-def _oscillation(record: PilotRecord, s: Segment) -> list[Measured]:
+def _oscillation(record: PilotRecord, s: Segment) -> list[MeasuredValue]:
     found = []
     if s.low_v is not None and record.reading.levels_trusted:
         source = pilot_levels.STATES_SOURCE
@@ -103,8 +103,8 @@ def _measured(
     scale: tuple[float, float],
     source: Source,
     digits: int = 2,
-) -> Measured:
-    return Measured(
+) -> MeasuredValue:
+    return MeasuredValue(
         label=label,
         value=value,
         doubt=doubt,

@@ -21,6 +21,7 @@ from gladwire.core.lanes.power.explain import explain
 from gladwire.core.lanes.power.record import PowerRecord, completed, energy_so_far, gaps, top_kw
 from gladwire.core.lanes.power.shape import Blocks, blocks_of, display_step, pieces_of
 from gladwire.core.lanes.power.stretch import Stretch, Whole, stretches_of
+from gladwire.core.moments import Moment
 from gladwire.core.power.chain import At, Cap, Context, caps_at, connector_v
 from gladwire.core.power.limiters import BY_KEY, LimiterKey
 from gladwire.core.signal.waveform import Floats, Ints
@@ -45,8 +46,8 @@ class Entry(BaseModel):
 
     limiter: LimiterKey
     also: tuple[LimiterKey, ...] = ()
-    start_s: float
-    end_s: float
+    start_s: Moment
+    end_s: Moment
     minutes: float
     level_kw: float
     energy_kwh: float

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -12,6 +12,8 @@ from gladwire.core.lanes.power.ledger import Entry, Ledger, keep_ledger
 from gladwire.core.lanes.power.record import PowerRecord, completed, energy_kwh
 from gladwire.core.lanes.power.sources import Compared, compare_sources
 from gladwire.core.lanes.power.windows import Window, soc_course, ten_percent_pairs
+from gladwire.core.lanes.records import Record
+from gladwire.core.moments import Moment
 from gladwire.core.power.chain import Context, nameplate
 from gladwire.core.power.limiters import BY_KEY, By, LimiterKey
 from gladwire.core.power.reference import Reference, compare_with
@@ -38,7 +40,7 @@ class Curve(BaseModel):
     others: Mapping[str, tuple[float | None, ...]] = {}
 
 
-class PowerReport(BaseModel):
+class PowerReport(Record):
     """Times in seconds of the record; energies in kWh, powers in kW. entries follow each other without a break.
 
     compared: what the same file holds of a second place, against this. notes: what was joined, and how.
@@ -46,10 +48,8 @@ class PowerReport(BaseModel):
     be. decides: what would settle an open verdict.
     """
 
-    model_config = ConfigDict(frozen=True)
+    lane: ClassVar[str] = "power"
 
-    start_s: float
-    end_s: float
     samples: int
     source: Place
     places: Mapping[str, Place]
@@ -65,7 +65,7 @@ class PowerReport(BaseModel):
     entries: tuple[Entry, ...] = ()
     expected_kwh: float = 0.0
     expected_words: str = ""
-    ramp_ends_at_s: float | None = None
+    ramp_ends_at_s: Moment | None = None
     verdict: PowerVerdict = "unknown"
     by: By = "unknown"
     sure: float = 0.0

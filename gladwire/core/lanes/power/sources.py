@@ -6,6 +6,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.lanes.power.record import PowerRecord, completed
+from gladwire.core.moments import Duration
 from gladwire.core.quantities import PLACE_WORDS, Place
 from gladwire.core.signal.waveform import Floats
 
@@ -27,8 +28,8 @@ class Compared(BaseModel):
 
     first: Place
     second: Place
-    clock_s: float
-    doubt_s: float
+    clock_s: Duration
+    doubt_s: Duration
     ratio: float
     offset_kw: float
     mean_kw: float

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.lanes.power.record import PowerRecord, completed, energy_so_far, gaps
+from gladwire.core.moments import Moment
 from gladwire.core.signal.waveform import Floats
 
 # A step of the display is seen where it was read this shortly before.
@@ -28,8 +29,8 @@ class Window(BaseModel):
 
     from_soc: float | None = None
     to_soc: float | None = None
-    start_s: float
-    end_s: float
+    start_s: Moment
+    end_s: Moment
     minutes: float
     energy_kwh: float
     average_kw: float

@@ -6,9 +6,9 @@ import itertools
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.calculations.proximity import read_latch, read_ohms
+from gladwire.core.lanes.proximity.record import ProximityRecord, ProximitySegment, ProximityState
 from gladwire.core.signal.blocks import over_blocks
 from gladwire.core.signal.robust import median
 from gladwire.core.signal.splitting import Feature, Piece, absorb_single, join, split
@@ -19,36 +19,6 @@ _STEP_V, _ALIKE_V = 0.3, 0.2
 # Ohms are compared as logarithms: 15 % is a step.
 _STEP_LOG, _ALIKE_LOG = 0.06, 0.03
 _DRIFT_BLOCKS = 60
-
-ProximityState = Literal["absent", "latched", "pressed", "low", "high", "between", "coded", "doubtful", "unknown"]
-
-
-class ProximitySegment(BaseModel):
-    """A stretch of one level. Times in seconds of the file; value in `unit`; meaning is a sentence."""
-
-    model_config = ConfigDict(frozen=True)
-
-    start_s: float
-    end_s: float
-    value: float
-    unit: Literal["V", "ohm"]
-    state: ProximityState
-    meaning: str
-
-    @property
-    def duration_s(self) -> float:
-        return self.end_s - self.start_s
-
-
-class ProximityRecord(BaseModel):
-    """One proximity channel. start_s, end_s: of the channel."""
-
-    model_config = ConfigDict(frozen=True)
-
-    channel: str
-    start_s: float
-    end_s: float
-    segments: tuple[ProximitySegment, ...]
 
 
 def measure_proximity(wave: Waveform) -> ProximityRecord:

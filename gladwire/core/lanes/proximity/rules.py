@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule
-from gladwire.core.lanes.proximity.measure import ProximityRecord, ProximitySegment
+from gladwire.core.lanes.proximity.record import HOME, ProximityRecord, ProximitySegment
 from gladwire.core.standards.proximity_codes import CODES_SOURCE, LATCH_SOURCE
 from gladwire.core.words import seconds, times
 
-_HOME = ("latched", "coded", "doubtful")
 # A contact that opens for less than this between two plugged-in stretches is intermittent, not a new plug-in.
 _INTERMITTENT_S = 1.0
 
@@ -46,7 +45,7 @@ def _intermittent(record: ProximityRecord) -> Iterator[Fact]:
     gaps = [
         s
         for before, s, after in zip(record.segments, record.segments[1:], record.segments[2:], strict=False)
-        if before.state in _HOME
+        if before.state in HOME
         and after.state == before.state
         and s.state == "absent"
         and s.duration_s < _INTERMITTENT_S

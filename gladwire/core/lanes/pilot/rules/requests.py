@@ -5,32 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule, Severity
-from gladwire.core.lanes.pilot.events import interruptions
-from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.lanes.pilot.asking import asking_s, requests
+from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.standards.pilot_timing import HUNTING_MIN_REQUESTS, PATIENCE_S, RESTART_SOURCE, SEQUENCES_SOURCE
 from gladwire.core.words import seconds
 
 # Toggles that belong to a wake-up are over quickly.
 _TOGGLE_MAX_S = 3.0
-
-
-def requests(record: PilotRecord) -> list[Segment]:
-    """Each entry into C or D, the first segment of every stretch of asking; a contact that bounced begins none."""
-    found: list[Segment] = []
-    previous = ""
-    bounced = set(interruptions(record.segments))
-    for index, s in enumerate(record.segments):
-        if index in bounced:
-            continue
-        if s.state in ("C", "D") and previous not in ("C", "D"):
-            found.append(s)
-        if s.state != "unknown":
-            previous = s.state
-    return found
-
-
-def asking_s(record: PilotRecord) -> float:
-    return sum(s.duration_s for s in record.segments if s.state in ("C", "D"))
 
 
 def _asked(record: PilotRecord) -> Iterator[Fact]:
@@ -75,9 +56,9 @@ def _wake_up(record: PilotRecord) -> Iterator[Fact]:
     asked = requests(record)
     if len(asked) not in (1, 2) or asked[0].duration_s > _TOGGLE_MAX_S:
         return
-    index = record.segments.index(asked[0])
-    around = record.segments[max(0, index - 1) : index + 2]
-    if [s.state for s in around] == ["B", asked[0].state, "B"]:
+    first = record.segments.index(asked[0].segments[0])
+    before = record.segments[first - 1].state if first else ""
+    if (before, asked[0].then) == ("B", "B"):
         text = f"One toggle B-C-B of {seconds(asked[0].duration_s)}: a vehicle waking the post, healthy by itself."
         yield Fact("normal", text, asked[0].start_s, asked[0].end_s, "one toggle", "one", None, RESTART_SOURCE)
 
@@ -90,10 +71,8 @@ def _ventilation(record: PilotRecord) -> Iterator[Fact]:
 
 
 def _ended(record: PilotRecord) -> Iterator[Fact]:
-    if not requests(record):
-        return
-    last = max(index for index, s in enumerate(record.segments) if s.state in ("C", "D"))
-    after = record.segments[last + 1] if last + 1 < len(record.segments) else None
+    asked = requests(record)
+    after = asked[-1].after if asked else None
     if after and after.state == "B":
         text = f"The vehicle stops asking at {after.start_s:.2f} s (to {after.label}): the orderly way to end."
         yield Fact("normal", text, after.start_s, after.end_s, after.label, "C to B", "end")

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Finding, Needs, Rule, only
+from gladwire.core.findings import Fact, Needs, Rule, only
 from gladwire.core.lanes.frames.record import ConversationRecord, Talk
 from gladwire.core.lanes.frames.rules.ending import switched_off
 from gladwire.core.lanes.frames.rules.resuming import paused
-from gladwire.core.lanes.pilot.rules.requests import requests
-from gladwire.core.session.scene import Scene
+from gladwire.core.lanes.pilot.asking import requests
+from gladwire.core.scene.scene import Scene
 from gladwire.core.standards.source import DIN_70121, ISO_15118_2, ISO_15118_3
 from gladwire.core.words import seconds
 
@@ -24,7 +24,7 @@ _BREAKS_WITHIN_S = 3.0
 def _both(scene: Scene) -> Iterator[ConversationRecord]:
     """Conversations during which the pilot was captured too."""
     pilot = scene.pilot
-    for conversation in scene.conversations if pilot else ():
+    for conversation in scene.of(ConversationRecord) if pilot else ():
         if pilot and min(pilot.end_s, conversation.end_s) > max(pilot.start_s, conversation.start_s):
             yield conversation
 
@@ -110,35 +110,12 @@ def _order_of_end(scene: Scene) -> Iterator[Fact]:
                 yield Fact("note", text, last, end, "messages lost first", "messages until the session ends")
 
 
-# A pilot that goes takes the conversation with it within this time.
-_TAKES_WITH_IT_S = 3.0
-_SILENCES = ("connection_closed", "post_silent", "vehicle_silent")
-
-
-def pilot_first(findings: Sequence[Finding]) -> list[Finding]:
-    """Where the pilot was lost first, the silence that follows is its consequence; and where a conversation says why the
-    vehicle never asked, that it never asked is no finding of its own."""
-    lost = [f for f in findings if f.code == "lost_first"]
-    told_why = any(f.severity == "fault" and f.code != "never_asked" for f in findings)
-    told = []
-    for finding in findings:
-        takes = any(abs(finding.end_s - f.start_s) < _TAKES_WITH_IT_S for f in lost)
-        if finding.code in _SILENCES and finding.severity == "fault" and takes:
-            finding = finding.model_copy(
-                update={"severity": "note", "text": f"{finding.text} The pilot was lost first."}
-            )
-        elif finding.code == "never_asked" and told_why:
-            finding = finding.model_copy(update={"severity": "note"})
-        told.append(finding)
-    return told
-
-
 def _resumed(scene: Scene) -> Iterator[Fact]:
     """A pause in one capture and the same session taken up in another."""
-    for conversation in scene.conversations:
+    for conversation in scene.of(ConversationRecord):
         for talk in conversation.talks:
             stop = paused(talk)
-            others = (t for c in scene.conversations if c is not conversation for t in c.talks)
+            others = (t for c in scene.of(ConversationRecord) if c is not conversation for t in c.talks)
             after = [
                 t for t in others if stop and talk.session and t.taken_up == talk.session and t.start_s > talk.start_s
             ]

@@ -1,19 +1,74 @@
-"""Which channel of a recording is the pilot: by name, by unit, by what it looks like."""
+"""Channel detection: what each channel of a recording is, settled by a person, told from its name and unit, or from looks
+nothing else has; and which of them is the pilot."""
 
 from __future__ import annotations
 
+import hashlib
 import re
-from collections.abc import Sequence
-from typing import NamedTuple
+from collections.abc import Mapping, Sequence
+from typing import Literal, NamedTuple
 
+from gladwire.core.lanes.all import LANES, OTHER, ROLE_BY_KEY
+from gladwire.core.lanes.lane import Channels
 from gladwire.core.lanes.pilot.hypotheses import read_levels
+from gladwire.core.lanes.pilot.lane import LANE as PILOT
 from gladwire.core.lanes.pilot.levels import glance
-from gladwire.core.lanes.roles import ROLE_WORDS, role_by_name
 from gladwire.core.signal.waveform import Waveform
 
-_NAMED = re.compile(r"\b(cp|pilot|control[ _-]?pilot)\b", re.IGNORECASE)
+_CP = PILOT.roles[0]
 _VOLTAGE = re.compile(r"u\d?", re.IGNORECASE)
 _OTHERS = re.compile(r"\b(pp|prox\w*|lock\w*|motor|curr\w*|amps?|temp\w*)\b", re.IGNORECASE)
+
+
+def signature(format_key: str, channels: Sequence[tuple[str, str]]) -> str:
+    """What files of one instrument have in common: the format, and the (name, unit) of every channel in order."""
+    text = "\n".join([format_key, *(f"{name}\t{unit}" for name, unit in channels)])
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+class RoleOf(NamedTuple):
+    """A channel's number, what it is, and what that was told from: "" where a person settled it."""
+
+    number: int
+    role: str
+    told_by: Literal["", "name", "looks"]
+
+
+def roles_of(channels: Sequence[Waveform], pilot: int | None, settled: Mapping[str, str]) -> tuple[RoleOf, ...]:
+    """Roles of all channels; pilot: number of the channel taken for the pilot, if one was."""
+    found = []
+    for number, wave in enumerate(channels):
+        if number == pilot:
+            found.append(RoleOf(number, _CP.key, "" if wave.name in settled else "looks"))
+        elif wave.name in settled:
+            found.append(RoleOf(number, settled[wave.name], ""))
+        else:
+            found.append(_told(number, wave))
+    return tuple(found)
+
+
+def by_role(channels: Sequence[Waveform], roles: Sequence[RoleOf]) -> Channels:
+    found: dict[str, list[Waveform]] = {}
+    for told in roles:
+        found.setdefault(told.role, []).append(channels[told.number])
+    return Channels(found)
+
+
+def _told(number: int, wave: Waveform) -> RoleOf:
+    named = role_by_name(wave)
+    seen = _role_by_looks(wave) if named == OTHER.key else None
+    return RoleOf(number, seen, "looks") if seen else RoleOf(number, named, "name")
+
+
+def role_by_name(wave: Waveform) -> str:
+    """What a channel's name and unit say it is; never the pilot, which `choose_pilot` tells."""
+    name = re.sub(r"[_\-.]", " ", wave.name)
+    others = (role for lane in LANES if lane is not PILOT for role in lane.roles)
+    return next((role.key for role in others if role.is_named(name, wave.unit)), OTHER.key)
+
+
+def _role_by_looks(wave: Waveform) -> str | None:
+    return next((r.key for lane in LANES for r in lane.roles if r.looks and r.looks(wave)), None)
 
 
 class Choice(NamedTuple):
@@ -46,7 +101,7 @@ def choose_pilot(channels: Sequence[Waveform], wanted: str | None = None, others
     scores = {index: _likeness(channels[index]) for index in left}
     best = max(left, key=lambda i: (scores[i], -i))
     wave = channels[best]
-    named = _NAMED.search(_plain(wave.name)) is not None
+    named = _is_named(wave)
     reasons = ["its name says so"] if named else []
     reasons += ["its levels are a pilot's"] if scores[best] % 1 > 0.5 else []
     why = f"Of {len(channels)} channels “{wave.name}” was taken for the pilot: {' and '.join(reasons) or 'the first'}."
@@ -56,7 +111,7 @@ def choose_pilot(channels: Sequence[Waveform], wanted: str | None = None, others
 def _may_be(wave: Waveform) -> bool:
     if wave.unit == "logic":
         return False
-    if _NAMED.search(_plain(wave.name)):
+    if _is_named(wave):
         return True
     if _VOLTAGE.fullmatch(_plain(wave.name).strip()) and wave.unit not in ("A", "ohm"):
         # Any voltage may be called “U”: what looks like a pilot may be one.
@@ -68,7 +123,7 @@ def _what_instead(channels: Sequence[Waveform], others: Sequence[str]) -> str:
     def told(wave: Waveform) -> str:
         if wave.name in others:
             return f"“{wave.name}” was settled as something else"
-        what = "a logic line" if wave.unit == "logic" else ROLE_WORDS[role_by_name(wave)]
+        what = "a logic line" if wave.unit == "logic" else ROLE_BY_KEY[role_by_name(wave)].words
         return f"“{wave.name}” is {what} by its name or unit"
 
     return ", ".join(told(wave) for wave in channels)
@@ -88,6 +143,10 @@ def _likeness(wave: Waveform) -> float:
     reading = read_levels(seen, wave.unit)
     steady_zero = not seen.swings.any() and reading.recognised_share <= 0.5
     share = 0.0 if steady_zero else reading.recognised_share - 0.2 * len(reading.guessed)
-    name = 1.0 if _NAMED.search(_plain(wave.name)) else -1.0 if _OTHERS.search(_plain(wave.name)) else 0.0
+    name = 1.0 if _is_named(wave) else -1.0 if _OTHERS.search(_plain(wave.name)) else 0.0
     unit = -2.0 if wave.unit in ("A", "ohm") else 0.0
     return name + unit + min(max(share, 0.0), 0.99)
+
+
+def _is_named(wave: Waveform) -> bool:
+    return _CP.is_named(_plain(wave.name), wave.unit)

@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule
-from gladwire.core.session.inspection import BY_KEY, of_finding
-from gladwire.core.session.scene import Scene
+from gladwire.core.lanes.lock.record import LockRecord
+from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.lanes.power.report import PowerReport
+from gladwire.core.lanes.proximity.record import HOME, ProximityRecord
+from gladwire.core.scene.inspection import BY_KEY, of_finding
+from gladwire.core.scene.scene import Scene
 from gladwire.core.standards.source import PRACTICE
 from gladwire.core.words import seconds, volts
 
-_HOME = ("latched", "coded", "doubtful")
 # A pilot that has not answered proximity by then is not on its way home.
 _SEAT_S = 2.0
 # An inlet that is going to lock has done so by then.
@@ -21,12 +24,12 @@ _NEIGHBOUR_S = 120.0
 
 def _home(scene: Scene) -> list[tuple[float, float]]:
     """Stretches in which proximity says that a plug is in."""
-    return [(s.start_s, s.end_s) for r in scene.proximities for s in r.segments if s.state in _HOME]
+    return [(s.start_s, s.end_s) for r in scene.of(ProximityRecord) for s in r.segments if s.state in HOME]
 
 
 def _in_state(scene: Scene, states: str, start_s: float, end_s: float) -> float:
     """Seconds the pilot spends in any of the states within a stretch."""
-    segments = [s for r in scene.pilots for s in r.segments if s.state in states]
+    segments = [s for r in scene.of(PilotRecord) for s in r.segments if s.state in states]
     return sum(max(0.0, min(s.end_s, end_s) - max(s.start_s, start_s)) for s in segments)
 
 
@@ -51,7 +54,7 @@ def _not_seated(scene: Scene) -> Iterator[Fact]:
 
 
 def _not_driven(scene: Scene) -> Iterator[Fact]:
-    for lock in (r for r in scene.locks if r.current_channel):
+    for lock in (r for r in scene.of(LockRecord) if r.current_channel):
         for start, end in _home(scene):
             seen = min(end, lock.end_s) - max(start, lock.start_s)
             driven = any(start - 1.0 <= a.start_s <= end for a in lock.attempts)
@@ -65,7 +68,7 @@ def _not_driven(scene: Scene) -> Iterator[Fact]:
 
 
 def _power_noise(scene: Scene) -> Iterator[Fact]:
-    for n in scene.power_noise:
+    for n in (n for r in scene.of(PilotRecord) for n in r.noise):
         text = (
             f"From {n.start_s:.2f} s switching noise of {volts(n.noise_v)} rides on the pilot for "
             f"{seconds(n.end_s - n.start_s)}, {volts(n.before_v)} before: power electronics works, so power flows."
@@ -90,7 +93,7 @@ def _contact(code: str, means: str) -> Callable[[Scene], Iterator[Fact]]:
 def _neighbour(scene: Scene) -> Iterator[Fact]:
     """A neighbour that was seen to plug in or leave as power stepped."""
     seen = [s for s in scene.stamps if s.kind in ("neighbour_plugs_in", "neighbour_leaves")]
-    for power in scene.powers:
+    for power in scene.of(PowerReport):
         for entry in power.entries:
             if entry.limiter not in ("shared_cabinet", "unexplained", "evse_power"):
                 continue
@@ -186,5 +189,6 @@ RULES: tuple[Rule[Scene], ...] = (
         "switching noise on the pilot",
         _power_noise,
         needs=Needs(lanes=("pilot",), reached="request", rate_hz=30e3),
+        supports=("draw",),
     ),
 )

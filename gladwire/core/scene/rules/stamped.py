@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule
-from gladwire.core.lanes.mains.rules import Ask, asks_of
-from gladwire.core.session.scene import Scene
-from gladwire.core.session.stamps import Stamp
+from gladwire.core.lanes.lock.record import LockRecord
+from gladwire.core.lanes.pilot.asking import Ask, commands
+from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.scene.scene import Scene
+from gladwire.core.scene.stamps import Stamp
 from gladwire.core.standards.source import PRACTICE
 from gladwire.core.words import seconds
 
@@ -21,7 +23,7 @@ def _stamped(scene: Scene, *kinds: str) -> Iterator[Stamp]:
 
 
 def _asks(scene: Scene) -> list[Ask]:
-    return asks_of(scene.pilot.segments) if scene.pilot else []
+    return commands(scene.pilot.segments) if scene.pilot else []
 
 
 def _said(stamp: Stamp) -> str:
@@ -42,7 +44,7 @@ def _clunk(scene: Scene) -> Iterator[Fact]:
 def _clunk_alone(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "contactor_clunk"):
         asks = _asks(scene)
-        if scene.pilots and not any(a.start_s - _HAND_S <= stamp.at_s <= a.end_s + _HAND_S for a in asks):
+        if scene.of(PilotRecord) and not any(a.start_s - _HAND_S <= stamp.at_s <= a.end_s + _HAND_S for a in asks):
             text = f"A clunk {_said(stamp)} while the vehicle does not ask: a self-test, or a contactor on its own."
             yield Fact("note", text, stamp.at_s, stamp.at_s, "heard", "only while asked for")
 
@@ -92,7 +94,7 @@ def _moved(scene: Scene) -> Iterator[Fact]:
 
 
 def _held(scene: Scene) -> Iterator[Fact]:
-    released = any(a.result == "released" for r in scene.locks for a in r.attempts)
+    released = any(a.result == "released" for r in scene.of(LockRecord) for a in r.attempts)
     for stamp in _stamped(scene, "plug_stays_held"):
         after = "although its position changed" if released else "after the end of the session"
         text = f"The plug cannot be drawn {_said(stamp)}, {after}."
@@ -107,6 +109,7 @@ RULES: tuple[Rule[Scene], ...] = (
         "a clunk that answers a request",
         _clunk,
         needs=Needs(lanes=("pilot", "stamps"), reached=""),
+        supports=("energise",),
     ),
     Rule(
         "heard_contactor_alone",
@@ -123,6 +126,7 @@ RULES: tuple[Rule[Scene], ...] = (
         "a lock that clatters",
         _clatter,
         needs=Needs(lanes=("stamps",), reached=""),
+        supports=("lock",),
     ),
     Rule(
         "heard_lock_click",
@@ -131,6 +135,7 @@ RULES: tuple[Rule[Scene], ...] = (
         "one click of the lock",
         _click,
         needs=Needs(lanes=("stamps",), reached=""),
+        supports=("lock",),
     ),
     Rule(
         "noticed_power",
@@ -139,6 +144,7 @@ RULES: tuple[Rule[Scene], ...] = (
         "fans or a lamp that speak of power",
         _power,
         needs=Needs(lanes=("stamps",), reached=""),
+        supports=("draw",),
     ),
     Rule(
         "breaker_tripped",
@@ -156,6 +162,7 @@ RULES: tuple[Rule[Scene], ...] = (
         "a lamp that goes steady",
         _lamp,
         needs=Needs(lanes=("stamps",), reached=""),
+        supports=("proximity",),
     ),
     Rule(
         "lamp_error", "hold", PRACTICE, "a lamp that shows an error", _error, needs=Needs(lanes=("stamps",), reached="")

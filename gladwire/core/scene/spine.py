@@ -1,29 +1,20 @@
-"""The spine: the stages a session climbs, AC and DC, and what is told of one."""
+"""The spine: the stages a session climbs, AC and DC."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal, NamedTuple
-
-from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.findings import Finding
+from gladwire.core.lanes.bus.record import CanRecord
+from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.pilot.rules.offer import offers
 from gladwire.core.lanes.power.report import PowerReport
-from gladwire.core.session.scene import Scene
+from gladwire.core.scene.scene import Scene
+from gladwire.core.stage import Stage
 from gladwire.core.standards.v2g_codes import ISO_20
 
 # Three phases of 32 A give 22 kW; a phase of mains stays under this.
 _AC_MOST_KW, _MAINS_MOST_V = 23.0, 265.0
-
-StageState = Literal["proven", "failed", "not_reached", "not_captured", "not_applicable"]
-
-
-class Stage(NamedTuple):
-    """Name used in data, and the title people read."""
-
-    key: str
-    title: str
 
 
 _COMMON = (
@@ -88,33 +79,19 @@ DC_20_SPINE = tuple(Stage(s.key, _TITLES_20.get(s.key, s.title)) for s in DC_SPI
 AC_20_SPINE = tuple(Stage(s.key, _TITLES_20.get(s.key, s.title)) for s in AC_TALKED_SPINE)
 
 
-class StageResult(BaseModel):
-    """One stage as this session shows it. short: a value to stand under the mark; why: the whole sentence."""
-
-    model_config = ConfigDict(frozen=True)
-
-    stage: str
-    title: str
-    state: StageState
-    start_s: float | None = None
-    end_s: float | None = None
-    short: str = ""
-    why: str
-
-
 def spine_of(scene: Scene) -> tuple[Stage, ...]:
     """What was talked about decides; a power record alone by its size and what is known; without both, at 5 % duty the DC
     spine (the pilot cannot tell), else the AC one."""
-    if scene.conversations:
-        newer = any(t.protocol == ISO_20 for c in scene.conversations for t in c.talks)
+    if scene.of(ConversationRecord):
+        newer = any(t.protocol == ISO_20 for c in scene.of(ConversationRecord) for t in c.talks)
         if _asks_for_ac(scene):
             return AC_20_SPINE if newer else AC_TALKED_SPINE
         return DC_20_SPINE if newer else DC_SPINE
-    if scene.buses and scene.pilot is None:
-        return CAN_SPINE if any(b.kind == "connector" for b in scene.buses) else DC_SPINE
+    if scene.of(CanRecord) and scene.pilot is None:
+        return CAN_SPINE if any(b.kind == "connector" for b in scene.of(CanRecord)) else DC_SPINE
     pilot = scene.pilot
-    if pilot is None and scene.powers:
-        return AC_SPINE if any(_is_ac(power) for power in scene.powers) else DC_SPINE
+    if pilot is None and scene.of(PowerReport):
+        return AC_SPINE if any(_is_ac(power) for power in scene.of(PowerReport)) else DC_SPINE
     digital = pilot and any(s.offer_kind == "digital" and s.state != "A" for s in offers(pilot))
     return DC_SPINE if digital else AC_SPINE
 
@@ -128,7 +105,7 @@ def _is_ac(power: PowerReport) -> bool:
 
 
 def _asks_for_ac(scene: Scene) -> bool:
-    for conversation in scene.conversations:
+    for conversation in scene.of(ConversationRecord):
         for talk in conversation.talks:
             for turn in talk.of("ChargeParameterDiscovery"):
                 if turn.stem != turn.kind:  # ISO 15118-20 says it in the message's name

@@ -9,6 +9,8 @@ from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.moments import Moment
+
 Sense = Literal["heard", "seen", "felt", "note"]
 
 
@@ -48,6 +50,6 @@ class Stamp(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     kind: str
-    at_s: float
+    at_s: Moment
     detail: str = ""
     by_name: str = ""

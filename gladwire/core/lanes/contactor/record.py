@@ -1,0 +1,30 @@
+"""When a contactor's line says that it is closed."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from pydantic import BaseModel, ConfigDict
+
+from gladwire.core.lanes.records import Record
+from gladwire.core.moments import Moment
+
+
+class Closing(BaseModel):
+    """A stretch in which the contactor is closed; until_end: the capture ends first."""
+
+    model_config = ConfigDict(frozen=True)
+
+    start_s: Moment
+    end_s: Moment
+    until_end: bool = False
+
+
+class ContactorRecord(Record):
+    """closings: in order. switched: False where the line never changes, so that nothing tells open from closed."""
+
+    lane: ClassVar[str] = "contactor"
+
+    channel: str
+    switched: bool
+    closings: tuple[Closing, ...] = ()

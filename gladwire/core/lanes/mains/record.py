@@ -1,0 +1,76 @@
+"""When mains volts and amperes were there, on how many phases, and how much."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+from pydantic import BaseModel, ConfigDict
+
+from gladwire.core.lanes.records import Record
+from gladwire.core.moments import Moment
+
+
+class Span(BaseModel):
+    """A stretch in which a quantity was there. rms: of the phase with the most; carried_by: channels that carried it, each
+    with its own RMS in `each`."""
+
+    model_config = ConfigDict(frozen=True)
+
+    start_s: Moment
+    end_s: Moment
+    rms: float
+    carried_by: tuple[str, ...] = ()
+    each: tuple[float, ...] = ()
+
+    def rms_of(self, channel: str) -> float:
+        """RMS of one channel that carried it, else of the one with the most."""
+        found = dict(zip(self.carried_by, self.each, strict=False))
+        return found.get(channel, self.rms)
+
+    @property
+    def phases(self) -> int:
+        return len(self.carried_by)
+
+    @property
+    def duration_s(self) -> float:
+        return self.end_s - self.start_s
+
+
+class MainsRecord(Record):
+    """volts, amps: stretches with voltage and current; levels: stretches of one current, in order.
+
+    dips: stretches in which a voltage that is on falls short of its usual value, rms being the lowest of it.
+
+    has_volts, has_amps: whether such channels were captured at all.
+    """
+
+    lane: ClassVar[str] = "mains"
+
+    has_volts: bool
+    has_amps: bool
+    volts: tuple[Span, ...]
+    amps: tuple[Span, ...]
+    levels: tuple[Span, ...]
+    dips: tuple[Span, ...] = ()
+
+
+def joined(records: Sequence[MainsRecord]) -> tuple[MainsRecord, ...]:
+    """Volts of one recording and amperes of another make one."""
+    if len(records) < 2:
+        return tuple(records)
+
+    def together(name: str) -> tuple[Span, ...]:
+        return tuple(sorted((s for r in records for s in getattr(r, name)), key=lambda s: s.start_s))
+
+    one = MainsRecord(
+        start_s=min(r.start_s for r in records),
+        end_s=max(r.end_s for r in records),
+        has_volts=any(r.has_volts for r in records),
+        has_amps=any(r.has_amps for r in records),
+        volts=together("volts"),
+        amps=together("amps"),
+        levels=together("levels"),
+        dips=together("dips"),
+    )
+    return (one,)

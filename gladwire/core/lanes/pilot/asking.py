@@ -1,0 +1,78 @@
+"""What the vehicle asks for: stretches in C or D, defined once for everything that looks at a request."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
+from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.standards.pilot_timing import BOUNCE_S, INTERRUPTION_MAX_S, SWITCH_OFF_MAX_S
+
+
+class Ask(NamedTuple):
+    """A stretch of asking. segments: its C and D, in order. after: the state that ended it, None at the capture's end."""
+
+    segments: tuple[Segment, ...]
+    after: Segment | None
+
+    @property
+    def start_s(self) -> float:
+        return self.segments[0].start_s
+
+    @property
+    def end_s(self) -> float:
+        return self.segments[-1].end_s
+
+    @property
+    def duration_s(self) -> float:
+        return self.end_s - self.start_s
+
+    @property
+    def state(self) -> str:
+        return self.segments[0].state
+
+    @property
+    def label(self) -> str:
+        return self.segments[0].label
+
+    @property
+    def then(self) -> str:
+        """The state that follows, "" at the capture's end."""
+        return self.after.state if self.after else ""
+
+
+def requests(record: PilotRecord) -> list[Ask]:
+    """Each time the vehicle asks. A contact that opened for an instant, or a level that was no state, begins no new one."""
+    return _asks(record.segments, lambda gap: all(s.state == "unknown" for s in gap) or _lost(gap, INTERRUPTION_MAX_S))
+
+
+def commands(segments: Sequence[Segment]) -> list[Ask]:
+    """Each time a post has to switch on and off: as requests, and cut where the pilot was gone long enough to open for."""
+    return _asks(segments, lambda gap: _lost(gap, SWITCH_OFF_MAX_S))
+
+
+def asking_s(record: PilotRecord) -> float:
+    return sum(s.duration_s for s in record.segments if s.state in ("C", "D"))
+
+
+def _lost(gap: Sequence[Segment], longest_s: float) -> bool:
+    """Whether the pilot was only away for a moment, and the vehicle did not let go (B) for longer than a bounce."""
+    away = gap[-1].end_s - gap[0].start_s
+    return away <= (longest_s if all(s.state != "B" for s in gap) else BOUNCE_S)
+
+
+def _asks(segments: Sequence[Segment], bridged: Callable[[Sequence[Segment]], bool]) -> list[Ask]:
+    found: list[list[Segment]] = []
+    gaps: list[list[Segment]] = []
+    for s in segments:
+        if s.state not in ("C", "D"):
+            if found:
+                gaps[-1].append(s)
+        elif found and (not gaps[-1] or bridged(gaps[-1])):
+            found[-1].append(s)
+            gaps[-1] = []
+        else:
+            found.append([s])
+            gaps.append([])
+    ends = [next((s for s in gap if s.duration_s >= BOUNCE_S), None) for gap in gaps]
+    return [Ask(tuple(stretch), after) for stretch, after in zip(found, ends, strict=True)]

@@ -1,0 +1,38 @@
+"""Everything measured and noticed of one plug-in, on one clock: what the rules across lanes look at."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TypeVar
+
+from gladwire.core.lanes.pilot.record import PilotRecord, as_one
+from gladwire.core.lanes.records import Record, Records
+from gladwire.core.scene.inspection import Inspection
+from gladwire.core.scene.stamps import Stamp
+
+R = TypeVar("R", bound=Record)
+
+
+@dataclass(frozen=True)
+class Scene:
+    """records: by lane, in order of time; those that are judged do not overlap where their lane says so."""
+
+    records: Records = field(default_factory=Records)
+    stamps: tuple[Stamp, ...] = ()
+    inspections: tuple[Inspection, ...] = ()
+
+    def of(self, kind: type[R]) -> tuple[R, ...]:
+        return self.records.of(kind)
+
+    def first(self, kind: type[R]) -> R | None:
+        return self.records.first(kind)
+
+    @cached_property
+    def pilot(self) -> PilotRecord | None:
+        """All pilots as one record: what looks across gaps looks at this, the pilot's own rules do not."""
+        return as_one(self.of(PilotRecord))
+
+    @property
+    def end_s(self) -> float:
+        return max((r.end_s for r in self.records), default=0.0)

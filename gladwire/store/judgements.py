@@ -1,0 +1,122 @@
+"""Judgements of sessions: asked for whenever something they rest on changes, claimed, kept, read."""
+
+from __future__ import annotations
+
+import json
+import zlib
+from collections.abc import Mapping
+from datetime import timedelta
+from typing import Any, NamedTuple
+
+from sqlalchemy import or_, select, update
+from sqlalchemy.orm import Session, joinedload
+
+from gladwire.core.session.stored import Judged
+from gladwire.store.kept_parsed import KeptParsed
+from gladwire.store.models import ChargingSession, StoredJudgement, utc_now
+from gladwire.store.shapes import JUDGED_FORMAT, judged_from
+
+# A worker that has not finished by then is taken for dead.
+CLAIM_LASTS = timedelta(minutes=5)
+_parsed: KeptParsed[Judged] = KeptParsed(256)
+
+
+class Claim(NamedTuple):
+    """A session to be judged. asked: which of the times it was asked for this answers."""
+
+    session: int
+    asked: int
+
+
+def ask(session: ChargingSession) -> None:
+    """Something the judgement rests on has changed: it is to be made anew."""
+    session.asked = ChargingSession.asked + 1 if session.id is not None else 1
+
+
+def waits(session: ChargingSession) -> bool:
+    """Whether a judgement is asked for and not made."""
+    return session.asked > session.judged
+
+
+def claim_session(db: Session, worker: str) -> Claim | None:
+    """Claim the oldest session that waits for its judgement. Two workers never get the same."""
+    stale = or_(ChargingSession.judge == "", ChargingSession.judging_since < utc_now() - CLAIM_LASTS)
+    chosen = select(ChargingSession).where(ChargingSession.asked > ChargingSession.judged, stale)
+    session = db.scalar(chosen.order_by(ChargingSession.id).limit(1).with_for_update(skip_locked=True))
+    if session is None:
+        return None
+    session.judge, session.judging_since = worker, utc_now()
+    return Claim(session.id, session.asked)
+
+
+def release_judges(db: Session, worker: str) -> None:
+    """Give back what a worker of this name was judging when it ended."""
+    held = ChargingSession.judge == worker
+    db.execute(update(ChargingSession).where(held).values(judge="", judging_since=None))
+
+
+def ask_outdated(db: Session, judges: int) -> None:
+    """Ask anew for every judgement an older version made."""
+    older = select(StoredJudgement.session_id).where(StoredJudgement.judges < judges)
+    db.execute(
+        update(ChargingSession)
+        .where(ChargingSession.id.in_(older), ChargingSession.asked <= ChargingSession.judged)
+        .values(asked=ChargingSession.asked + 1)
+    )
+
+
+def keep_judged(db: Session, claim: Claim, judged: Judged, made_of: Mapping[str, Any]) -> StoredJudgement:
+    """Keep a judgement in place of the session's earlier one."""
+    said = judged.judgement
+    stages = [{"stage": s.stage, "title": s.title, "state": s.state, "why": s.why} for s in said.stages]
+    stored = StoredJudgement(
+        judges=said.judges,
+        outcome=said.outcome,
+        verdict=said.verdict,
+        next_test=said.causes[0].next_test if said.causes else "",
+        stages=json.dumps(stages),
+        result=zlib.compress(judged.model_dump_json().encode(), 6),
+    )
+    return _kept(db, claim, stored, made_of)
+
+
+def keep_refusal(db: Session, claim: Claim, sentence: str, judges: int, made_of: Mapping[str, Any]) -> StoredJudgement:
+    """Keep why a session could not be judged."""
+    stored = StoredJudgement(
+        judges=judges, outcome="unknown", verdict=sentence, next_test="", stages="[]", result=b"", refusal=sentence
+    )
+    return _kept(db, claim, stored, made_of)
+
+
+def _kept(db: Session, claim: Claim, stored: StoredJudgement, made_of: Mapping[str, Any]) -> StoredJudgement:
+    before = db.scalar(select(StoredJudgement).where(StoredJudgement.session_id == claim.session))
+    if before is not None:
+        db.delete(before)
+        db.flush()
+    stored.session_id, stored.format, stored.made_of = claim.session, JUDGED_FORMAT, json.dumps(made_of)
+    db.add(stored)
+    done(db, claim)
+    return stored
+
+
+def done(db: Session, claim: Claim) -> None:
+    """The claim is answered; what was asked meanwhile still waits."""
+    db.execute(
+        update(ChargingSession)
+        .where(ChargingSession.id == claim.session)
+        .values(judged=claim.asked, judge="", judging_since=None)
+    )
+
+
+def judged_of(stored: StoredJudgement) -> Judged | None:
+    """The judgement, parsed once; None where the session could not be judged. Raises OldShapeError where it has to be made
+    anew."""
+    if stored.refusal:
+        return None
+    kept = _parsed.get(stored.id)
+    return kept or _parsed.put(stored.id, judged_from(zlib.decompress(stored.result).decode(), stored.format))
+
+
+def session_to_judge(db: Session, number: int) -> ChargingSession:
+    """A session with everything its judgement rests on."""
+    return db.get_one(ChargingSession, number, options=[joinedload(ChargingSession.judgement)])

@@ -1,0 +1,102 @@
+"""What captures show, and what people settled about them. The machine's own reading and the corrected one both stay."""
+
+from __future__ import annotations
+
+import json
+import zlib
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from gladwire.core.measured import Measured
+from gladwire.core.settled import Settled
+from gladwire.store.judgements import ask
+from gladwire.store.kept_parsed import KeptParsed
+from gladwire.store.models import Capture, InstrumentRoles, Settlement, StoredMeasurement, utc_now
+from gladwire.store.shapes import MEASURED_FORMAT, SETTLED_FORMAT, measured_from, settled_from
+
+# A measurement is never changed: its row's number tells it apart.
+_parsed: KeptParsed[Measured] = KeptParsed(64)
+
+
+def newest_settlement(db: Session, capture: Capture) -> Settlement | None:
+    """What a person last settled about this capture, if anything."""
+    chosen = select(Settlement).where(Settlement.capture_id == capture.id).order_by(Settlement.id.desc()).limit(1)
+    return db.scalar(chosen)
+
+
+def settled_of(settlement: Settlement | None) -> Settled:
+    """What was settled, whatever version kept it; nothing where nobody settled anything."""
+    return settled_from(settlement.settled, settlement.format) if settlement else Settled()
+
+
+def add_settlement(
+    db: Session, capture: Capture, settled: Settled, interval_s: float | None, by_name: str, why: str, reader: str = ""
+) -> Settlement:
+    """Record what a person settled and queue the capture for a new measurement."""
+    settlement = Settlement(
+        capture_id=capture.id,
+        settled=settled.model_dump_json(),
+        format=SETTLED_FORMAT,
+        interval_s=interval_s,
+        reader=reader,
+        by_name=by_name[:80],
+        why=why[:300],
+    )
+    db.add(settlement)
+    capture.state, capture.attempts, capture.refusal = "received", 0, ""
+    return settlement
+
+
+def store_measured(
+    db: Session, capture: Capture, settlement: Settlement | None, measured: Measured, reads: int
+) -> StoredMeasurement:
+    """Keep what a capture shows; an earlier result of the same settlement is replaced, those of others stay.
+
+    When a person settled something else meanwhile, the capture stays queued for that. Its session is judged anew.
+    """
+    number = settlement.id if settlement else None
+    same = StoredMeasurement.settlement_id == number if number else StoredMeasurement.settlement_id.is_(None)
+    db.execute(delete(StoredMeasurement).where(StoredMeasurement.capture_id == capture.id, same))
+    stored = StoredMeasurement(
+        capture_id=capture.id,
+        settlement_id=number,
+        reads=reads,
+        measures=measured.measures,
+        format=MEASURED_FORMAT,
+        result=zlib.compress(measured.model_dump_json().encode(), 6),
+    )
+    db.add(stored)
+    newest = newest_settlement(db, capture)
+    capture.state = "analysed" if (newest.id if newest else None) == number else "received"
+    capture.refusal = ""
+    ask(capture.session)
+    return stored
+
+
+def refuse(capture: Capture, sentence: str, reads: int) -> None:
+    """Mark an original as unreadable by these readers; it stays stored, and its session is judged without it."""
+    capture.state, capture.refusal, capture.reads = "unreadable", sentence, reads
+    ask(capture.session)
+
+
+def newest_measurement(capture: Capture) -> StoredMeasurement | None:
+    """The result that holds: for the latest settlement, if there is one yet."""
+    return max(capture.measurements, key=lambda m: (m.settlement_id or 0, m.id), default=None)
+
+
+def measured_of(stored: StoredMeasurement) -> Measured:
+    """What was measured, parsed once. Raises OldShapeError where it has to be made anew."""
+    kept = _parsed.get(stored.id)
+    if kept is None:
+        kept = _parsed.put(stored.id, measured_from(zlib.decompress(stored.result).decode(), stored.format))
+    return kept
+
+
+def remember_roles(db: Session, signature: str, roles: dict[str, str], by_name: str) -> None:
+    """Keep confirmed roles (name to role) for every file of this signature; earlier ones are replaced."""
+    db.merge(InstrumentRoles(signature=signature, roles=json.dumps(roles), by_name=by_name[:80], made_at=utc_now()))
+
+
+def remembered_roles(db: Session, signature: str) -> InstrumentRoles | None:
+    return db.get(InstrumentRoles, signature)

@@ -1,0 +1,101 @@
+"""A stored session judged: what its captures show, what people noticed, and where they placed things, as the core sees it."""
+
+from __future__ import annotations
+
+import traceback
+from typing import Any
+
+from gladwire.core.scene.inspection import Inspection
+from gladwire.core.scene.stamps import BY_KEY, Stamp
+from gladwire.core.session.alignment import Alignment, by_hand
+from gladwire.core.session.judgement import JUDGES
+from gladwire.core.session.session import judge_session
+from gladwire.core.session.stored import Judged
+from gladwire.core.session.timeline import Part
+from gladwire.core.standards.connectors import place_words
+from gladwire.store.database import Sessions
+from gladwire.store.judgements import claim_session, done, keep_judged, keep_refusal, session_to_judge
+from gladwire.store.measurements import measured_of, newest_measurement
+from gladwire.store.models import Capture, ChargingSession, Observation, StoredMeasurement
+from gladwire.store.shapes import OldShapeError
+
+
+def judge_next(sessions: Sessions, worker: str) -> bool:
+    """Claim and judge one session; False when none waits."""
+    with sessions.begin() as db:
+        claim = claim_session(db, worker)
+    if claim is None:
+        return False
+    with sessions() as db:
+        session = session_to_judge(db, claim.session)
+        found = measurements_of(session)
+        made_of = _made_of(session, found)
+        try:
+            parts = [Part(c.name, measured_of(m), placed_by_hand(c)) for c, m in found]
+            result = judge_session(parts, stamps_of(session), inspections_of(session)) if parts else None
+        except OldShapeError:
+            result = None  # its captures are queued to be measured anew, and ask again
+        except Exception as error:
+            traceback.print_exc()
+            sentence = f"This session could not be judged ({type(error).__name__}). Its captures are kept."
+            with sessions.begin() as writing:
+                keep_refusal(writing, claim, sentence, JUDGES, made_of)
+            return True
+    with sessions.begin() as db:
+        if result is None:
+            done(db, claim)
+        else:
+            keep_judged(db, claim, Judged.of(result), made_of)
+    return True
+
+
+def measurements_of(session: ChargingSession) -> list[tuple[Capture, StoredMeasurement]]:
+    """Captures that could be read, each with the measurement that holds."""
+    return [(c, stored) for c in session.captures if (stored := newest_measurement(c)) is not None]
+
+
+def _made_of(session: ChargingSession, found: list[tuple[Capture, StoredMeasurement]]) -> dict[str, Any]:
+    return {
+        "captures": [
+            {
+                "capture": c.id,
+                "sha256": c.sha256,
+                "measurement": m.id,
+                "measures": m.measures,
+                "settlement": m.settlement_id,
+                "placement": c.placements[-1].id if c.placements else None,
+            }
+            for c, m in found
+        ],
+        "observations": [o.id for o in (*_stamped(session), *_looked(session))],
+    }
+
+
+def placed_by_hand(capture: Capture) -> Alignment | None:
+    """Where a person last put a capture, unless they gave it back to the machine."""
+    newest = capture.placements[-1] if capture.placements else None
+    if newest is None or newest.offset_s is None:
+        return None
+    return by_hand(newest.offset_s, newest.by_name, newest.why)
+
+
+def _stamped(session: ChargingSession) -> list[Observation]:
+    return [o for o in session.observations if o.at_s is not None and o.kind in BY_KEY and not o.struck_by]
+
+
+def _looked(session: ChargingSession) -> list[Observation]:
+    return [o for o in session.observations if o.kind == "pin" and not o.struck_by]
+
+
+def stamps_of(session: ChargingSession) -> list[Stamp]:
+    """What was stamped on the session's clock and holds."""
+    return [Stamp(kind=o.kind, at_s=o.at_s or 0.0, detail=o.text, by_name=o.by_name) for o in _stamped(session)]
+
+
+def inspections_of(session: ChargingSession) -> list[Inspection]:
+    """Looks at contacts that hold; `unit` holds a condition's key."""
+    found = []
+    for o in _looked(session):
+        pin, where = place_words(o.place)
+        found.append(Inspection(pin=pin, where=where, condition=o.unit, detail=o.text, by_name=o.by_name))
+    return found
