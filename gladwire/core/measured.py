@@ -15,9 +15,10 @@ from gladwire.core.lanes.bus.record import measure_can
 from gladwire.core.lanes.bus.series import lanes_of_can, power_of_can
 from gladwire.core.lanes.frames.listen import listen
 from gladwire.core.lanes.frames.message_store import KeptMessages, keep
+from gladwire.core.lanes.frames.power import power_of_frames
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.lanes.power.report import PowerReport, report_of
-from gladwire.core.lanes.power.series import lanes_of, record_of
+from gladwire.core.lanes.power.series import lanes_of
 from gladwire.core.lanes.records import Record, Records
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.settled import Settled
@@ -123,7 +124,7 @@ def measure_capture(
     if isinstance(read, CanLog):
         return _of_bus(read, settled, aids)
     heard = listen(read, aids.secrets)
-    told = record_of(heard.lanes)
+    told = power_of_frames(heard.lanes)
     ledger = _worth_a_ledger(report_of(told, settled.context) if told else None)
     return _made(read, heard.lanes, "said", [heard.record, *ledger])._replace(messages=keep(heard.messages))
 

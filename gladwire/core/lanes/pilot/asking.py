@@ -43,12 +43,14 @@ class Ask(NamedTuple):
 
 def requests(record: PilotRecord) -> list[Ask]:
     """Each time the vehicle asks. A contact that opened for an instant, or a level that was no state, begins no new one."""
-    return _asks(record.segments, lambda gap: all(s.state == "unknown" for s in gap) or _lost(gap, INTERRUPTION_MAX_S))
+    found = _asks(record.segments, lambda gap: all(s.state == "unknown" for s in gap) or _lost(gap, INTERRUPTION_MAX_S))
+    # A capture that ends right after the request shows its end all the same.
+    return [ask._replace(after=gap[-1]) if gap and ask.after is None else ask for ask, gap in found]
 
 
 def commands(segments: Sequence[Segment]) -> list[Ask]:
     """Each time a post has to switch on and off: as requests, and cut where the pilot was gone long enough to open for."""
-    return _asks(segments, lambda gap: _lost(gap, SWITCH_OFF_MAX_S))
+    return [ask for ask, _ in _asks(segments, lambda gap: _lost(gap, SWITCH_OFF_MAX_S))]
 
 
 def asking_s(record: PilotRecord) -> float:
@@ -61,7 +63,8 @@ def _lost(gap: Sequence[Segment], longest_s: float) -> bool:
     return away <= (longest_s if all(s.state != "B" for s in gap) else BOUNCE_S)
 
 
-def _asks(segments: Sequence[Segment], bridged: Callable[[Sequence[Segment]], bool]) -> list[Ask]:
+def _asks(segments: Sequence[Segment], bridged: Callable[[Sequence[Segment]], bool]) -> list[tuple[Ask, list[Segment]]]:
+    """(a stretch of asking, what lies between it and the next). What ended it lasts longer than a bounce."""
     found: list[list[Segment]] = []
     gaps: list[list[Segment]] = []
     for s in segments:
@@ -75,4 +78,4 @@ def _asks(segments: Sequence[Segment], bridged: Callable[[Sequence[Segment]], bo
             found.append([s])
             gaps.append([])
     ends = [next((s for s in gap if s.duration_s >= BOUNCE_S), None) for gap in gaps]
-    return [Ask(tuple(stretch), after) for stretch, after in zip(found, ends, strict=True)]
+    return [(Ask(tuple(s), after), gap) for s, after, gap in zip(found, ends, gaps, strict=True)]

@@ -37,7 +37,7 @@ def _seated(scene: Scene) -> Iterator[Fact]:
     for start, end in _home(scene):
         if _in_state(scene, "BCD", start, end) > 0.2:
             text = f"Proximity and pilot are both made from {start:.2f} s on: the plug is home."
-            yield Fact("normal", text, start, end, "both made", "both made")
+            yield Fact("normal", text, start, end, "home", "proximity and pilot both made")
             return
 
 

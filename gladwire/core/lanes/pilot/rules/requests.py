@@ -75,7 +75,8 @@ def _ended(record: PilotRecord) -> Iterator[Fact]:
     after = asked[-1].after if asked else None
     if after and after.state == "B":
         text = f"The vehicle stops asking at {after.start_s:.2f} s (to {after.label}): the orderly way to end."
-        yield Fact("normal", text, after.start_s, after.end_s, after.label, "C to B", "end")
+        how = f"{asked[-1].segments[-1].label} to {after.label}"
+        yield Fact("normal", text, after.start_s, after.end_s, how, "C to B", "end")
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (
@@ -87,7 +88,7 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "an offer nobody takes",
         _never_asked,
         stalls=True,
-        follows=("any",),
+        follows=("frames",),
         rank="waiting",
         needs=Needs(reached="offer", seconds=PATIENCE_S),
     ),
