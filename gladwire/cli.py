@@ -16,7 +16,7 @@ from gladwire.core.plc.exi.grammar import PROTOCOLS
 from gladwire.core.plc.keylog import LONGEST, KeyLog, read_keylog
 from gladwire.core.power.chain import Context
 from gladwire.core.settled import Settled
-from gladwire.core.supplements import Aids, Described
+from gladwire.core.supplements import Described, Supplements
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -131,7 +131,7 @@ def _inspect(chosen: argparse.Namespace) -> int:
 
     try:
         settled = _settled(chosen)
-        aids = Aids(
+        supplements = Supplements(
             _secrets(chosen.keylog) if chosen.keylog else KeyLog(),
             tuple(Described(read_names(dbc_text(_small(path)), path.name)) for path in chosen.dbc),
         )
@@ -142,7 +142,7 @@ def _inspect(chosen: argparse.Namespace) -> int:
     for path in chosen.files:
         try:
             alone = len(chosen.files) == 1
-            results.append((path.name, measure_file(path, settled, chosen.interval, alone, aids)))
+            results.append((path.name, measure_file(path, settled, chosen.interval, alone, supplements)))
         except UnreadableError as error:
             option = " (option --interval)" if error.hint and "interval" in error.hint else ""
             print(f"glad inspect: {path.name}: {error}{option}", file=sys.stderr)

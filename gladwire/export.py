@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.lanes.all import LANES
 from gladwire.core.lanes.bus.record import CanRecord
-from gladwire.core.lanes.frames.message_store import KeptMessage, KeptMessages
+from gladwire.core.lanes.frames.message_store import MessageStore, StoredMessage
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.power.ledger import Entry
 from gladwire.core.lanes.power.report import PowerReport
@@ -24,7 +24,7 @@ class File(NamedTuple):
     """A capture as it is given out. messages: of frames, where they are wanted."""
 
     placed: Placed
-    messages: KeptMessages | None = None
+    messages: MessageStore | None = None
 
 
 def session_object(files: Sequence[File], scene: Scene, said: Judgement) -> dict[str, Any]:
@@ -115,12 +115,12 @@ def _limiter(entry: Entry) -> dict[str, Any]:
     return {key: value for key, value in values.items() if value not in (None, [])}
 
 
-def message_entries(messages: KeptMessages, clock: Clock) -> Iterator[dict[str, Any]]:
+def message_entries(messages: MessageStore, clock: Clock) -> Iterator[dict[str, Any]]:
     """Every message under the contract's keys."""
     return (message_entry(messages.one(number), clock) for number in range(len(messages)))
 
 
-def message_entry(kept: KeptMessage, clock: Clock) -> dict[str, Any]:
+def message_entry(kept: StoredMessage, clock: Clock) -> dict[str, Any]:
     message = kept.message
     entry = {"time_s": clock.on_session(kept.time_s), "from": ("ev", "evse")[kept.side], **message_object(message)}
     entry.setdefault("name", "")

@@ -13,7 +13,7 @@ from gladwire.core.session.session import SessionResult, judge_session
 from gladwire.core.session.timeline import Part
 from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Recording
-from gladwire.core.supplements import Aids
+from gladwire.core.supplements import Supplements
 from gladwire.export import File, session_object
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
@@ -28,10 +28,10 @@ def measure_file(
     settled: Settled,
     interval_s: float | None = None,
     alone: bool = True,
-    aids: Aids | None = None,
+    supplements: Supplements | None = None,
 ) -> CaptureResult:
-    """Read and measure one file. alone: False lets roles of channels that other files hold pass by. aids: what opens TLS
-    and names a bus.
+    """Read and measure one file. alone: False lets roles of channels that other files hold pass by. supplements: what opens
+    TLS and names a bus.
 
     Raises UnreadableError, also where the file is missing.
     """
@@ -42,7 +42,7 @@ def measure_file(
         names = {wave.name for wave in read.channels} if isinstance(read, Recording) else set()
         settled = settled.model_copy(update={"roles": {k: v for k, v in settled.roles.items() if k in names}})
     try:
-        return measure_capture(read, settled, aids)
+        return measure_capture(read, settled, supplements)
     except ValueError as error:
         raise UnreadableError(str(error)) from error
 

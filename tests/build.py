@@ -7,7 +7,7 @@ from typing import Any, ClassVar, NamedTuple
 
 from gladwire.core.lanes.bus.record import CanRecord
 from gladwire.core.lanes.contactor.record import ContactorRecord
-from gladwire.core.lanes.frames.message_store import KeptMessages
+from gladwire.core.lanes.frames.message_store import MessageStore
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.lock.record import LockRecord
 from gladwire.core.lanes.mains.record import MainsRecord
@@ -24,7 +24,7 @@ from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.script import PilotScript, Scope
-from gladwire.core.supplements import Aids
+from gladwire.core.supplements import Supplements
 
 QUIET = Scope(noise_v=0.05, bits=10)
 HEALTHY = PilotCircuit()
@@ -73,11 +73,11 @@ class Taken(NamedTuple):
 
     analysis: Analysis
     recording: Recording
-    messages: KeptMessages | None
+    messages: MessageStore | None
 
 
-def take(read: Any, settled: Settled | None = None, aids: Aids | None = None) -> Taken:
-    result = measure_capture(read, settled, aids)
+def take(read: Any, settled: Settled | None = None, supplements: Supplements | None = None) -> Taken:
+    result = measure_capture(read, settled, supplements)
     return Taken(Analysis(result.measured), result.recording, result.messages)
 
 

@@ -12,7 +12,7 @@ from gladwire.core.scene.inspection import CONDITIONS
 from gladwire.core.scene.spine import AC_SPINE, DC_SPINE
 from gladwire.core.scene.stamps import BY_KEY, Stamp
 from gladwire.core.session.session import SessionResult
-from gladwire.core.supplements import Aids, Described
+from gladwire.core.supplements import Described, Supplements
 from gladwire.demo import can_plug_ins
 from gladwire.demo.harbour import CASES, LOOSE
 from gladwire.demo.told import DemoSession
@@ -32,8 +32,8 @@ def judged(session: DemoSession) -> SessionResult:
             secrets = read_keylog(content.decode())
         elif not looks_like_dbc(content):
             captures.append((file.name, content))
-    aids = Aids(secrets, described)
-    parts = [part(name, take(read_capture(Source(content)), None, aids).analysis) for name, content in captures]
+    supplements = Supplements(secrets, described)
+    parts = [part(name, take(read_capture(Source(content)), None, supplements).analysis) for name, content in captures]
     noted = [n for n in session.noted if n.at_s is not None]
     stamps = [Stamp(kind=n.kind, at_s=n.at_s or 0.0, detail=n.text, by_name=n.by_name) for n in noted]
     return together(parts, stamps)

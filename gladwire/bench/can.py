@@ -12,7 +12,7 @@ from gladwire.core.can.names import read_names
 from gladwire.core.measured import measure_capture
 from gladwire.core.session.session import judge_alone
 from gladwire.core.simulate.can_bus import RetrofitPlan
-from gladwire.core.supplements import Aids, Described
+from gladwire.core.supplements import Described, Supplements
 from gladwire.demo import can_plug_ins
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
@@ -29,9 +29,9 @@ def _file(folder: Path) -> Path:
     return path
 
 
-def _ours(path: Path, aids: Aids) -> float:
+def _ours(path: Path, supplements: Supplements) -> float:
     start = time.perf_counter()
-    judge_alone(measure_capture(read_capture(Source(path)), None, aids).measured)
+    judge_alone(measure_capture(read_capture(Source(path)), None, supplements).measured)
     return time.perf_counter() - start
 
 
@@ -50,9 +50,12 @@ def measure(folder: Path, millions: list[int]) -> str:
     import cantools
 
     path, text = _file(folder), can_plug_ins.dbc().decode()
-    aids, database = Aids(described=(Described(read_names(text, "bench")),)), cantools.database.load_string(text)
-    _ours(path, aids)
-    pairs = [(_ours(path, aids), _theirs(path, database)) for _ in range(_RUNS)]
+    supplements, database = (
+        Supplements(described=(Described(read_names(text, "bench")),)),
+        cantools.database.load_string(text),
+    )
+    _ours(path, supplements)
+    pairs = [(_ours(path, supplements), _theirs(path, database)) for _ in range(_RUNS)]
     mine, other = (statistics.median(p[n] for p in pairs) for n in (0, 1))
     frames = sum(1 for _ in path.open())
     rows = [

@@ -17,7 +17,7 @@ from gladwire.core.measured import measure_capture
 from gladwire.core.plc.keylog import read_keylog
 from gladwire.core.session.session import judge_alone
 from gladwire.core.signal.waveform import Waveform
-from gladwire.core.supplements import Aids
+from gladwire.core.supplements import Supplements
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
 from gladwire.work.worker import calm_collector
@@ -56,8 +56,8 @@ def analyse_plain(path: Path) -> Callable[[], object]:
 def frames_ours(path: Path) -> Callable[[], object]:
     """Frames to the verdict: reading, opening where a key log lies beside, putting together, decoding, judging."""
     keys = path.with_suffix(".keys")
-    aids = Aids(read_keylog(keys.read_text())) if keys.exists() else None
-    return lambda: judge_alone(measure_capture(read_capture(Source(path)), None, aids).measured)
+    supplements = Supplements(read_keylog(keys.read_text())) if keys.exists() else None
+    return lambda: judge_alone(measure_capture(read_capture(Source(path)), None, supplements).measured)
 
 
 TASKS = {f.__name__: f for f in (read_ours, read_polars, analyse_ours, analyse_plain, frames_ours)}

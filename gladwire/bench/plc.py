@@ -78,10 +78,10 @@ def _plan(vehicle: type[Vehicle], post: type[Post]) -> Plan:
 
 def _payloads(hour: Hour) -> list[bytes]:
     """EXI of the charge loop, as it went over the wire."""
-    from gladwire.core.lanes.frames.listen import listen
+    from gladwire.core.lanes.frames.measure import measure_frames
 
     secrets = read_keylog(hour.keys.read_text()) if hour.keys else None
-    heard = listen(pcapng.read(Source(hour.path), Options()), secrets)
+    heard = measure_frames(pcapng.read(Source(hour.path), Options()), secrets)
     return [m.payload for m in heard.messages if m.message.name.startswith(hour.loop)]
 
 

@@ -13,8 +13,8 @@ from gladwire.core.channels import RoleOf, by_role, choose_pilot, roles_of
 from gladwire.core.lanes.all import BY_KEY, LANES, SETTLED_ROLES
 from gladwire.core.lanes.bus.record import measure_can
 from gladwire.core.lanes.bus.series import lanes_of_can, power_of_can
-from gladwire.core.lanes.frames.listen import listen
-from gladwire.core.lanes.frames.message_store import KeptMessages, keep
+from gladwire.core.lanes.frames.measure import measure_frames
+from gladwire.core.lanes.frames.message_store import MessageStore, keep
 from gladwire.core.lanes.frames.power import power_of_frames
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.lanes.power.report import PowerReport, report_of
@@ -23,7 +23,7 @@ from gladwire.core.lanes.records import Record, Records
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Recording, Waveform
-from gladwire.core.supplements import Aids, Described
+from gladwire.core.supplements import Described, Supplements
 
 # Raise when a capture would be measured differently; stored measurements of an older version are then made anew.
 MEASURES = 7
@@ -105,25 +105,27 @@ class CaptureResult(NamedTuple):
 
     measured: Measured
     recording: Recording
-    messages: KeptMessages | None = None
+    messages: MessageStore | None = None
 
 
 def measure_capture(
-    read: Recording | FrameCapture | PowerRecord | CanLog, settled: Settled | None = None, aids: Aids | None = None
+    read: Recording | FrameCapture | PowerRecord | CanLog,
+    settled: Settled | None = None,
+    supplements: Supplements | None = None,
 ) -> CaptureResult:
-    """Measure what a reader returned: samples, frames, a power record or a log of a bus. aids: what opens and names them.
+    """Measure what a reader returned: samples, frames, a power record or a log of a bus. supplements: what opens or names it.
 
     Raises ValueError when a settled channel or role does not exist, a channel is too short, or a record tells no power.
     """
-    settled, aids = settled or Settled(), aids or Aids()
+    settled, supplements = settled or Settled(), supplements or Supplements()
     if isinstance(read, Recording):
         return CaptureResult(measure_recording(read, settled), read)
     if isinstance(read, PowerRecord):
         report = report_of(read, settled.context)
         return _made(read, lanes_of(read), "power", [report], read.derived)
     if isinstance(read, CanLog):
-        return _of_bus(read, settled, aids)
-    heard = listen(read, aids.secrets)
+        return _of_bus(read, settled, supplements)
+    heard = measure_frames(read, supplements.secrets)
     told = power_of_frames(heard.lanes)
     ledger = _worth_a_ledger(report_of(told, settled.context) if told else None)
     return _made(read, heard.lanes, "said", [heard.record, *ledger])._replace(messages=keep(heard.messages))
@@ -150,9 +152,9 @@ def measure_recording(recording: Recording, settled: Settled | None = None) -> M
     )
 
 
-def _of_bus(log: CanLog, settled: Settled, aids: Aids) -> CaptureResult:
+def _of_bus(log: CanLog, settled: Settled, supplements: Supplements) -> CaptureResult:
     keys = [int(key) for key in set(log.ids.tolist())]
-    described = [*aids.described, *(Described(names) for names in shipped())]
+    described = [*supplements.described, *(Described(names) for names in shipped())]
     names = best_for(keys, [d.names for d in described])
     known = next((d for d in described if d.names is names), Described(Names("", ())))
     bus = measure_can(log, names, known.roles, known.by_name, settled.signals)

@@ -19,7 +19,7 @@ class Described:
 
 
 @dataclass(frozen=True)
-class Aids:
+class Supplements:
     """secrets: of the sessions of one plug-in. described: every description known here, given or remembered."""
 
     secrets: KeyLog = field(default_factory=KeyLog)

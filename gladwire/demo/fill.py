@@ -13,7 +13,6 @@ from gladwire.core.settled import Settled
 from gladwire.demo.harbour import CASES, LOOSE
 from gladwire.demo.power_harbour import EQUIPMENT
 from gladwire.demo.told import DemoCase, DemoSession, Noted
-from gladwire.store.aids import add_description, add_key_log
 from gladwire.store.captures import add_capture
 from gladwire.store.cases import close_case
 from gladwire.store.database import Sessions
@@ -21,6 +20,7 @@ from gladwire.store.equipment import add_equipment, all_equipment, chain_for
 from gladwire.store.known_goods import keep_known_good
 from gladwire.store.measurements import add_settlement
 from gladwire.store.models import Capture, Case, ChargingSession, Observation
+from gladwire.store.supplements import add_description, add_key_log
 
 
 def fill(sessions: Sessions) -> None:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from gladwire.core.lanes.frames.message_store import KeptMessages
+from gladwire.core.lanes.frames.message_store import MessageStore
 from gladwire.core.measured import CaptureResult
 from gladwire.core.signal.envelope import Summary, summarise
 from gladwire.core.signal.waveform import Recording, Waveform
@@ -27,7 +27,7 @@ class SampleCache:
         self.folder = folder
         folder.mkdir(parents=True, exist_ok=True)
 
-    def keep(self, key: str, recording: Recording, messages: KeptMessages | None = None) -> None:
+    def keep(self, key: str, recording: Recording, messages: MessageStore | None = None) -> None:
         """Store all channels with their summaries, and messages; complete or not at all."""
         target = self.folder / key
         if target.is_dir():
@@ -56,11 +56,11 @@ class SampleCache:
         low, high = np.load(place / f"{number}.summary.npy", mmap_mode="r")
         return Waveform(samples=samples, **about), Summary(low, high)
 
-    def messages(self, key: str, read: Callable[[], CaptureResult]) -> KeptMessages:
+    def messages(self, key: str, read: Callable[[], CaptureResult]) -> MessageStore:
         """All messages of a capture of frames. Raises FileNotFoundError where it holds none; read may raise its errors."""
         place = self._filled(key, read)
         with np.load(place / _MESSAGES) as arrays:
-            return KeptMessages(**{name: arrays[name] for name in KeptMessages._fields})
+            return MessageStore(**{name: arrays[name] for name in MessageStore._fields})
 
     def forget(self, sha256: str) -> None:
         """Remove everything kept of a capture, whatever it was read with and by which version."""

@@ -38,11 +38,27 @@ def _measured_1_2(old: Shape) -> Shape:
             records[lane] = [old[name]]
     if old.get("contactors"):
         records["contactor"] = old["contactors"]
+    records |= {"frames": [_respelled(r) for r in records["frames"]]} if "frames" in records else {}
     if "pilot" in records:
         records["pilot"] = [{**records["pilot"][0], "noise": old.get("power_noise", [])}]
     kept = ("format", "recorded_at", "remarks", "channels", "channel_index", "channel_why", "channel_guessed",
             "roles_confirmed_by")  # fmt: skip
     return {"measures": old.get("analyser", 0), **{k: old[k] for k in kept if k in old}, "records": records}
+
+
+_SPELLED_2 = {
+    "talks": "connections", "turns": "exchanges", "answer": "response", "last_answer": "last_response", "sealed": "tls",
+    "closings": "ends", "chains": "certificate_chains",
+}  # fmt: skip
+
+
+def _respelled(value: Any) -> Any:
+    """Fields of a conversation under the names they have now."""
+    if isinstance(value, list):
+        return [_respelled(one) for one in value]
+    if isinstance(value, dict):
+        return {_SPELLED_2.get(key, key): _respelled(one) for key, one in value.items()}
+    return value
 
 
 def _settled_1_2(old: Shape) -> Shape:

@@ -22,11 +22,11 @@ from gladwire.web.pages import (
     expect,
     known,
     limits,
+    messages,
     readings,
     session,
     site_play,
     styleguide,
-    talk,
     timeline,
     today,
 )
@@ -34,7 +34,7 @@ from gladwire.web.services import services_for
 from gladwire.web.templating import STATIC
 
 AREAS = (
-    today, cases, session, known, checklist, compare, connectors, timeline, captures, talk, curves, readings, equipment,
+    today, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves, readings, equipment,
     site_play, expect, bench, buses, limits, styleguide,
 )  # fmt: skip
 

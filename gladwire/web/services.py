@@ -10,14 +10,14 @@ from typing import Annotated, cast
 from fastapi import Depends, Request
 from sqlalchemy.orm import Session
 
-from gladwire.core.lanes.frames.message_store import KeptMessages
+from gladwire.core.lanes.frames.message_store import MessageStore
 from gladwire.core.signal.envelope import Summary
 from gladwire.core.signal.waveform import Waveform
 from gladwire.formats.errors import UnreadableError
-from gladwire.store.aids import BUS
 from gladwire.store.database import Sessions, engine_for, sessions_of
 from gladwire.store.models import Capture
 from gladwire.store.samples import SampleCache
+from gladwire.store.supplements import BUS
 from gladwire.web.errors import RefusedError
 from gladwire.work.stored import cache_key, measure_stored
 
@@ -42,7 +42,7 @@ class Services:
             here = db.get_one(Capture, capture.id)
             return cache_key(db, here, here.kind == BUS)
 
-    def messages(self, capture: Capture) -> KeptMessages:
+    def messages(self, capture: Capture) -> MessageStore:
         """Every message of a capture of frames, heard anew when the cache lost them. Raises RefusedError."""
         try:
             return self.cache.messages(self._key(capture), lambda: measure_stored(self.sessions, capture))

@@ -14,11 +14,11 @@ from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Read
 from gladwire.formats.registry import READS, read_capture
-from gladwire.store.aids import aids_for, mark_of
 from gladwire.store.captures import DamagedCaptureError, original
 from gladwire.store.database import Sessions
 from gladwire.store.measurements import newest_settlement, settled_of
 from gladwire.store.models import Capture
+from gladwire.store.supplements import mark_of, supplements_for
 
 
 @contextmanager
@@ -59,6 +59,6 @@ def measure_stored(sessions: Sessions, capture: Capture) -> CaptureResult:
     """Read and measure a stored capture anew. Raises UnreadableError."""
     with sessions() as db:
         here = db.get_one(Capture, capture.id)
-        settled, aids = settled_of(newest_settlement(db, here)), aids_for(db, here)
+        settled, supplements = settled_of(newest_settlement(db, here)), supplements_for(db, here)
         options = options_for(db, here)
-    return measure_capture(read_stored(sessions, capture, options), settled, aids)
+    return measure_capture(read_stored(sessions, capture, options), settled, supplements)

@@ -27,13 +27,13 @@ from gladwire.core.signal.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.reader import Read
 from gladwire.formats.registry import READS
-from gladwire.store.aids import BUS, aids_for
 from gladwire.store.captures import claim_next, queue_outdated, release_claims
 from gladwire.store.database import Sessions, engine_for, sessions_of
 from gladwire.store.judgements import ask_outdated, release_judges
 from gladwire.store.measurements import newest_settlement, refuse, remembered_roles, settled_of, store_measured
 from gladwire.store.models import Capture, Settlement
 from gladwire.store.samples import SampleCache
+from gladwire.store.supplements import BUS, supplements_for
 from gladwire.work.judging import judge_next
 from gladwire.work.stored import cache_key, options_for, read_stored
 
@@ -59,8 +59,8 @@ def _measure_next(sessions: Sessions, cache: SampleCache, worker: str) -> bool:
         settled, by_name = _with_remembered(sessions, read, settled)
         with sessions() as db:
             here = db.get_one(Capture, capture.id)
-            aids, key = aids_for(db, here), cache_key(db, here, isinstance(read, CanLog))
-        result = measure_capture(read, settled, aids)
+            supplements, key = supplements_for(db, here), cache_key(db, here, isinstance(read, CanLog))
+        result = measure_capture(read, settled, supplements)
         measured = result.measured.model_copy(update={"roles_confirmed_by": by_name})
         cache.keep(key, result.recording, result.messages)
     except (UnreadableError, ValueError) as error:

@@ -108,11 +108,11 @@ def test_a_cable_check_without_c_is_suspected() -> None:
 def test_moving_a_conversation_moves_moments_and_keeps_lengths() -> None:
     record = frames_of(play(Plan(loop_s=2.0))).conversation
     moved = on_clock(record, Clock(100.0))
-    first, again = record.talks[0].turns[-1], moved.talks[0].turns[-1]
+    first, again = record.connections[0].exchanges[-1], moved.connections[0].exchanges[-1]
     assert again.start_s == pytest.approx(first.start_s + 100)
     assert again.worst_at_s == pytest.approx(first.worst_at_s + 100)
     assert (again.wait_s, again.worst_s, again.count) == (first.wait_s, first.worst_s, first.count)
-    assert again.answer.time_s == pytest.approx(first.answer.time_s + 100)
+    assert again.response.time_s == pytest.approx(first.response.time_s + 100)
     run, other = record.slac[0], moved.slac[0]
     assert other.match_answered_at_s == pytest.approx(run.match_answered_at_s + 100)
     assert other.answers[0].wait_s == run.answers[0].wait_s

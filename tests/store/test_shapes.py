@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import json
 from pathlib import Path
 
 import pytest
@@ -42,6 +43,14 @@ def test_a_result_of_an_older_version_is_read_and_judged(name: str, kinds: tuple
     assert judge_alone(measured).verdict
     again = measured_from(measured.model_dump_json(), shapes.MEASURED_FORMAT)
     assert again == measured
+
+
+def test_a_conversation_is_kept_whole_under_its_new_names() -> None:
+    before = json.loads(old("measured-1-frames"))["conversation"]
+    after = measured_from(old("measured-1-frames"), 1).first(ConversationRecord)
+    assert after is not None
+    assert len(after.slac) == len(before["slac"]) > 0
+    assert [len(c.exchanges) for c in after.connections] == [len(t["turns"]) for t in before["talks"]]
 
 
 def test_the_noise_of_power_belongs_to_the_pilot_now() -> None:

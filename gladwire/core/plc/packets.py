@@ -21,7 +21,7 @@ FIN, SYN, RST, PSH, ACK = 1, 2, 4, 8, 16
 MOST_FRAGMENTS = 4096
 
 
-class Segment(NamedTuple):
+class TcpSegment(NamedTuple):
     """A TCP segment. src, dst: address and port. frame: its place in the capture. cut: the payload is not whole."""
 
     time_s: float
@@ -69,7 +69,7 @@ class Other(NamedTuple):
     kind: str
 
 
-Packet = Segment | Datagram | Management | Other
+Packet = TcpSegment | Datagram | Management | Other
 
 _TCP_HEAD = struct.Struct(">HHIIBB")
 
@@ -204,16 +204,16 @@ def _transport(
         sport, dport, seq, ack, offset, flags = _TCP_HEAD.unpack_from(data, at)
         payload = data[at + (offset >> 4) * 4 : end]
         src, dst = (ends[0], sport), (ends[1], dport)
-        return Segment(frame.time_s, number, src, dst, seq, ack, flags, payload, src_mac, dst_mac, cut)
+        return TcpSegment(frame.time_s, number, src, dst, seq, ack, flags, payload, src_mac, dst_mac, cut)
     names = {ICMPV6: "neighbour discovery", 1: "ICMP", 2: "IGMP"}
     return Other(frame.time_s, number, src_mac, names.get(protocol, f"IP protocol {protocol}"))
 
 
-def _segment(frame: Frame, number: int, data: bytes, start: int, src_mac: bytes, dst_mac: bytes) -> Segment:
+def _segment(frame: Frame, number: int, data: bytes, start: int, src_mac: bytes, dst_mac: bytes) -> TcpSegment:
     length = data[start + 4] << 8 | data[start + 5]
     # Segments joined by the network card may carry no length.
     end = start + 40 + length if length else len(data)
     sport, dport, seq, ack, offset, flags = _TCP_HEAD.unpack_from(data, start + 40)
     payload = data[start + 40 + (offset >> 4) * 4 : end]
     src, dst = (data[start + 8 : start + 24], sport), (data[start + 24 : start + 40], dport)
-    return Segment(frame.time_s, number, src, dst, seq, ack, flags, payload, src_mac, dst_mac, end > len(data))
+    return TcpSegment(frame.time_s, number, src, dst, seq, ack, flags, payload, src_mac, dst_mac, end > len(data))

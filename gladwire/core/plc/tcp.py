@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from gladwire.core.plc.packets import ACK, FIN, RST, SYN, Segment
+from gladwire.core.plc.packets import ACK, FIN, RST, SYN, TcpSegment
 
 _HALF = 1 << 31
 _WRAP = 1 << 32
@@ -17,7 +17,7 @@ _WRAP = 1 << 32
 _MOST_WAITING = 256
 
 
-class Piece(NamedTuple):
+class StreamPiece(NamedTuple):
     """Bytes of one direction in order. side: of the end that sent them. lost: bytes missing right before them."""
 
     side: int
@@ -41,7 +41,7 @@ class Half:
 
     side: int
     next_seq: int | None = None
-    waiting: dict[int, Segment] = field(default_factory=dict)
+    waiting: dict[int, TcpSegment] = field(default_factory=dict)
     lost: int = 0
     holes: int = 0
     repeated: int = 0
@@ -49,7 +49,7 @@ class Half:
 
 
 @dataclass(slots=True)
-class Connection:
+class TcpConnection:
     """Two ends that talk. ends[0] opened it, or spoke first where the opening was not captured."""
 
     ends: tuple[tuple[bytes, int], tuple[bytes, int]]
@@ -62,20 +62,20 @@ class Connection:
     endings: list[Ending] = field(default_factory=list)
     initial_seq: int = 0
 
-    def feed(self, s: Segment) -> list[Piece]:
+    def feed(self, s: TcpSegment) -> list[StreamPiece]:
         """Bytes that are now in order, of either side: an acknowledgement may free what the other one sent."""
         self.end_s = s.time_s
         side = 0 if s.src == self.ends[0] else 1
         half = self.halves[side]
         if s.flags & (SYN | RST | FIN):
             self._mark(s, side, half)
-        pieces: list[Piece] = []
+        pieces: list[StreamPiece] = []
         if s.payload:
             if half.next_seq is None:
                 half.next_seq = s.seq
             if s.seq == half.next_seq and not half.waiting:
                 half.next_seq = (s.seq + len(s.payload)) & 0xFFFFFFFF
-                pieces.append(Piece(side, s.time_s, s.frame, s.payload, 0))
+                pieces.append(StreamPiece(side, s.time_s, s.frame, s.payload, 0))
             else:
                 self._out_of_order(s, half, pieces)
         if s.flags & ACK:
@@ -84,7 +84,7 @@ class Connection:
                 self._acknowledged(s, other, pieces)
         return pieces
 
-    def _mark(self, s: Segment, side: int, half: Half) -> None:
+    def _mark(self, s: TcpSegment, side: int, half: Half) -> None:
         if s.flags & SYN:
             half.next_seq = (s.seq + 1) & 0xFFFFFFFF
             self.answered = self.answered or side == 1
@@ -93,7 +93,7 @@ class Connection:
         elif s.flags & FIN and not any(e.by == side and e.kind == "fin" for e in self.endings):
             self.endings.append(Ending(s.time_s, side, "fin"))
 
-    def _out_of_order(self, s: Segment, half: Half, pieces: list[Piece]) -> None:
+    def _out_of_order(self, s: TcpSegment, half: Half, pieces: list[StreamPiece]) -> None:
         assert half.next_seq is not None
         ahead = _distance(half.next_seq, s.seq)
         if ahead + len(s.payload) <= 0:
@@ -108,7 +108,7 @@ class Connection:
         if len(half.waiting) > _MOST_WAITING:
             self.give_up(half, pieces)
 
-    def _drain(self, half: Half, pieces: list[Piece], lost: int = 0) -> None:
+    def _drain(self, half: Half, pieces: list[StreamPiece], lost: int = 0) -> None:
         while half.waiting:
             assert half.next_seq is not None
             start = half.next_seq
@@ -119,18 +119,18 @@ class Connection:
             s = half.waiting.pop(seq)
             data = s.payload[-ahead:] if ahead else s.payload
             if data and ahead + len(s.payload) > 0:
-                pieces.append(Piece(half.side, s.time_s, s.frame, data, lost))
+                pieces.append(StreamPiece(half.side, s.time_s, s.frame, data, lost))
                 half.next_seq = (start + len(data)) & 0xFFFFFFFF
                 lost = 0
 
-    def _acknowledged(self, s: Segment, half: Half, pieces: list[Piece]) -> None:
+    def _acknowledged(self, s: TcpSegment, half: Half, pieces: list[StreamPiece]) -> None:
         """The other side has these bytes; if the capture has not, it never will."""
         assert half.next_seq is not None
         nearest = min(half.waiting, key=lambda q: _distance(half.next_seq or 0, q))
         if _distance(half.next_seq, s.ack) >= _distance(half.next_seq, nearest) + len(half.waiting[nearest].payload):
             self.give_up(half, pieces)
 
-    def give_up(self, half: Half, pieces: list[Piece]) -> None:
+    def give_up(self, half: Half, pieces: list[StreamPiece]) -> None:
         """Goes on behind the first gap."""
         if not half.waiting or half.next_seq is None:
             return
@@ -143,9 +143,9 @@ class Connection:
             half.next_seq = seq
         self._drain(half, pieces, max(lost, 0))
 
-    def finish(self) -> list[Piece]:
+    def finish(self) -> list[StreamPiece]:
         """What still waits when the capture ends."""
-        rest: list[Piece] = []
+        rest: list[StreamPiece] = []
         for half in self.halves:
             while half.waiting:
                 self.give_up(half, rest)
@@ -161,10 +161,10 @@ def _distance(a: int, b: int) -> int:
 class Reassembly:
     """All connections of a capture."""
 
-    connections: list[Connection] = field(default_factory=list)
-    current: dict[tuple[tuple[bytes, int], tuple[bytes, int]], Connection] = field(default_factory=dict)
+    connections: list[TcpConnection] = field(default_factory=list)
+    current: dict[tuple[tuple[bytes, int], tuple[bytes, int]], TcpConnection] = field(default_factory=dict)
 
-    def connection_of(self, s: Segment) -> Connection:
+    def connection_of(self, s: TcpSegment) -> TcpConnection:
         """The connection of a segment; a new SYN on old ports is a new one."""
         found = self.current.get((s.src, s.dst))
         if found is None or self._anew(found, s):
@@ -172,13 +172,13 @@ class Reassembly:
             ends = (s.dst, s.src) if opens_other_way else (s.src, s.dst)
             first = (s.ack - 1) & 0xFFFFFFFF if opens_other_way else s.seq
             macs = (s.dst_mac, s.src_mac) if opens_other_way else (s.src_mac, s.dst_mac)
-            found = Connection(ends, macs, s.time_s, bool(s.flags & SYN), initial_seq=first)
+            found = TcpConnection(ends, macs, s.time_s, bool(s.flags & SYN), initial_seq=first)
             self.connections.append(found)
             self.current[(s.src, s.dst)] = self.current[(s.dst, s.src)] = found
         return found
 
     @staticmethod
-    def _anew(found: Connection, s: Segment) -> bool:
+    def _anew(found: TcpConnection, s: TcpSegment) -> bool:
         if s.flags & (SYN | ACK) != SYN:
             return False
         again = found.opened and found.initial_seq == s.seq and s.src == found.ends[0]

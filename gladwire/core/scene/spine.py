@@ -83,7 +83,7 @@ def spine_of(scene: Scene) -> tuple[Stage, ...]:
     """What was talked about decides; a power record alone by its size and what is known; without both, at 5 % duty the DC
     spine (the pilot cannot tell), else the AC one."""
     if scene.of(ConversationRecord):
-        newer = any(t.protocol == ISO_20 for c in scene.of(ConversationRecord) for t in c.talks)
+        newer = any(t.protocol == ISO_20 for c in scene.of(ConversationRecord) for t in c.connections)
         if _asks_for_ac(scene):
             return AC_20_SPINE if newer else AC_TALKED_SPINE
         return DC_20_SPINE if newer else DC_SPINE
@@ -106,14 +106,16 @@ def _is_ac(power: PowerReport) -> bool:
 
 def _asks_for_ac(scene: Scene) -> bool:
     for conversation in scene.of(ConversationRecord):
-        for talk in conversation.talks:
-            for turn in talk.of("ChargeParameterDiscovery"):
-                if turn.stem != turn.kind:  # ISO 15118-20 says it in the message's name
-                    return turn.stem.startswith("AC_")
-                kind = turn.asked("RequestedEnergyTransferMode") or turn.asked("EVRequestedEnergyTransferType")
+        for connection in conversation.connections:
+            for exchange in connection.of("ChargeParameterDiscovery"):
+                if exchange.stem != exchange.kind:  # ISO 15118-20 says it in the message's name
+                    return exchange.stem.startswith("AC_")
+                kind = exchange.of_request("RequestedEnergyTransferMode") or exchange.of_request(
+                    "EVRequestedEnergyTransferType"
+                )
                 if kind:
                     return str(kind).startswith("AC")
-            if talk.of("ChargingStatus"):
+            if connection.of("ChargingStatus"):
                 return True
     return False
 

@@ -91,10 +91,10 @@ def _tries(record: ConversationRecord) -> list[float]:
     starts: list[float] = []
     runs = sorted(r.start_s for r in record.slac)
     before = float("-inf")
-    for talk in sorted(record.talks, key=lambda t: t.start_s):
-        own = [r for r in runs if before < r <= talk.start_s]
-        starts.append(own[0] if own else talk.start_s)
-        before = talk.start_s
+    for connection in sorted(record.connections, key=lambda t: t.start_s):
+        own = [r for r in runs if before < r <= connection.start_s]
+        starts.append(own[0] if own else connection.start_s)
+        before = connection.start_s
     starts += [r for r in runs if r > before and (not starts or r > starts[-1])][:1]
     return starts or [record.start_s]
 

@@ -9,7 +9,7 @@ from gladwire.core.signal.waveform import Floats, Waveform
 _MOST_SAMPLES = 4_000_000
 
 
-def held(
+def zero_order_hold(
     title: str, unit: str, times: Floats, values: Floats, end_s: float, rate_hz: float, stays_s: float
 ) -> Waveform:
     """times, values: shape (n,), rising. Empty where nothing was said for `stays_s`."""

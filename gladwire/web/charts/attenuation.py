@@ -10,7 +10,7 @@ from gladwire.core.standards.slac_limits import FOUND_DB, GROUPS, POSSIBLE_DB
 LEFT, TOP, WIDTH, HEIGHT = 34.0, 8.0, 300.0, 120.0
 
 
-class Heard(NamedTuple):
+class CapturedMessage(NamedTuple):
     """One post's line. path: SVG path; dash: told apart by stroke as well as by place. end_y: where its label stands."""
 
     mac: str
@@ -26,7 +26,7 @@ class Attenuation(NamedTuple):
     """A run's drawing. levels: (y, text) of the accept levels; silent: posts that answered and gave no result."""
 
     run: SlacRun
-    posts: list[Heard]
+    posts: list[CapturedMessage]
     silent: list[str]
     levels: list[tuple[float, str]]
     bands: list[tuple[float, float, str]]
@@ -55,7 +55,9 @@ def attenuation(run: SlacRun) -> Attenuation | None:
             end += 11
         labels.append(end)
         posts.append(
-            Heard(p.evse_mac, p.average_db, p.sounds, p.evse_mac == run.matched_mac, path, _DASHES[index % 4], end)
+            CapturedMessage(
+                p.evse_mac, p.average_db, p.sounds, p.evse_mac == run.matched_mac, path, _DASHES[index % 4], end
+            )
         )
     measured = {p.evse_mac for p in run.profiles}
     return Attenuation(

@@ -7,8 +7,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from gladwire.core.findings import Finding
-from gladwire.core.lanes.frames.plain import Spoken, speak, stage_of_turn
-from gladwire.core.lanes.frames.record import SIDE_WORDS, Closing, ConversationRecord, Discovery, Talk, Turn
+from gladwire.core.lanes.frames.plain import Spoken, speak, stage_of_exchange
+from gladwire.core.lanes.frames.record import (
+    SIDE_WORDS,
+    Connection,
+    ConnectionEnd,
+    ConversationRecord,
+    Discovery,
+    Exchange,
+)
 from gladwire.core.plc.slac import SlacRun
 from gladwire.core.scene.spine import AC_TALKED_SPINE, DC_SPINE
 from gladwire.core.words import seconds
@@ -60,15 +67,15 @@ def dialogue(capture: int, record: ConversationRecord, findings: tuple[Finding, 
     """Lay out a conversation that is on the session's clock already."""
     lines: list[Line] = [_match_line(run) for run in record.slac]
     lines += _discovery_lines(record.sdp)
-    for talk in record.talks:
-        lines += [_turn_line(turn, talk) for turn in talk.turns]
-        lines += [_close_line(c) for c in talk.closings]
+    for connection in record.connections:
+        lines += [_turn_line(exchange, connection) for exchange in connection.exchanges]
+        lines += [_close_line(c) for c in connection.ends]
     lines.sort(key=lambda line: (line.start_s, line.end_s))
     broken = breaking_point(findings)
     laid = _with_gaps(lines)
     if broken:
         laid = _with_break(laid, broken)
-    names = sorted({t.stem for talk in record.talks for t in talk.turns})
+    names = sorted({t.stem for connection in record.connections for t in connection.exchanges})
     return Dialogue(capture, laid[:_MOST_LINES], max(0, len(laid) - _MOST_LINES), names, _others(record))
 
 
@@ -126,34 +133,36 @@ def _discovery_line(asked: list[Discovery], given: Discovery | None) -> Line:
     return Line("find", start, end, "Discovery", Spoken(ev, evse, "" if given else "no answer"), "link", times=times)
 
 
-def _turn_line(turn: Turn, talk: Talk) -> Line:
-    many = turn.count > 1
-    times = f"×{turn.count}" if many else ""
-    if many and turn.period_s:
-        times += f", every {seconds(turn.period_s)}"
-    said = [s for s in (turn.request, turn.answer, turn.last_request, turn.last_answer) if s is not None]
+def _turn_line(exchange: Exchange, connection: Connection) -> Line:
+    many = exchange.count > 1
+    times = f"×{exchange.count}" if many else ""
+    if many and exchange.period_s:
+        times += f", every {seconds(exchange.period_s)}"
+    said = [
+        s for s in (exchange.request, exchange.response, exchange.last_request, exchange.last_response) if s is not None
+    ]
     broken = next((s.error for s in said if s.error), "")
-    spoken = speak(turn)
+    spoken = speak(exchange)
     if broken:
         spoken = spoken._replace(remark="; ".join(x for x in (spoken.remark, f"does not decode whole: {broken}") if x))
-    if not turn.answered:
+    if not exchange.answered:
         spoken = spoken._replace(remark="; ".join(x for x in (spoken.remark, "no answer") if x))
-    wait = f"{1000 * turn.wait_s:.0f} ms" if turn.wait_s is not None else ""
+    wait = f"{1000 * exchange.wait_s:.0f} ms" if exchange.wait_s is not None else ""
     numbers = tuple(dict.fromkeys(s.number for s in said))
     return Line(
         "turn",
-        turn.start_s,
-        turn.end_s,
-        turn.stem,
+        exchange.start_s,
+        exchange.end_s,
+        exchange.stem,
         spoken,
-        stage_of_turn(turn),
+        stage_of_exchange(exchange),
         times=times,
         numbers=numbers,
         wait=wait,
     )
 
 
-def _close_line(closing: Closing) -> Line:
+def _close_line(closing: ConnectionEnd) -> Line:
     how = "Resets the connection." if closing.kind == "rst" else "Closes the connection."
     spoken = Spoken(how, "") if closing.by == "ev" else Spoken("", how)
     return Line("close", closing.time_s, closing.time_s, "Connection", spoken, "end", by=SIDE_WORDS[closing.by])

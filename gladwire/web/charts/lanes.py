@@ -6,7 +6,7 @@ import json
 from typing import Any
 
 from gladwire.core.lanes.all import LANE_OF_ROLE, ROLE_BY_KEY, ROLES
-from gladwire.core.lanes.frames.plain import stage_of_turn
+from gladwire.core.lanes.frames.plain import stage_of_exchange
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.measured import ChannelInfo
@@ -33,7 +33,7 @@ def lanes_json(session: ChargingSession, view: SessionView) -> str:
     broken = grave.end_s if grave else None
     for capture, placed in zip(view.captures, view.placed, strict=True):
         lanes += [_lane(capture, placed, n) for n in range(len(placed.measured.channels))]
-        lanes += [_talk_lane(capture, r, placed.alignment, broken) for r in placed.measured.of(ConversationRecord)]
+        lanes += [_frames_lane(capture, r, placed.alignment, broken) for r in placed.measured.of(ConversationRecord)]
     lanes.sort(key=_place)
     starts = [lane["start"] for lane in lanes]
     content = {
@@ -54,15 +54,15 @@ def lanes_json(session: ChargingSession, view: SessionView) -> str:
 
 def _place(lane: dict[str, Any]) -> tuple[bool, float]:
     """What is not placed comes last; who spoke stands right below the pilot."""
-    return lane["aside"], 0.5 if lane["kind"] == "talk" else _ORDER[lane["role"]]
+    return lane["aside"], 0.5 if lane["kind"] == "frames" else _ORDER[lane["role"]]
 
 
-def _talk_lane(
+def _frames_lane(
     capture: Capture, record: ConversationRecord, alignment: Alignment, broken: float | None
 ) -> dict[str, Any]:
     """The lane of frames: a mark for each turn, above for the vehicle, below for the post."""
     clock = alignment.clock
-    turns: list[dict[str, Any]] = [
+    exchanges: list[dict[str, Any]] = [
         {
             "start": t.start_s,
             "end": t.end_s,
@@ -70,21 +70,21 @@ def _talk_lane(
             "evse": t.answered,
             "bad": t.failed or not t.answered,
             "title": t.stem + (f" ×{t.count}" if t.count > 1 else ""),
-            "stage": TITLES[stage_of_turn(t)],
+            "stage": TITLES[stage_of_exchange(t)],
         }
-        for talk in record.talks
-        for t in talk.turns
+        for connection in record.connections
+        for t in connection.exchanges
     ]
-    turns += [_match_mark(run) for run in record.slac]
-    turns.sort(key=lambda t: float(t["start"]))
+    exchanges += [_match_mark(run) for run in record.slac]
+    exchanges.sort(key=lambda t: float(t["start"]))
     return {
-        "key": "talk",
-        "kind": "talk",
+        "key": "frames",
+        "kind": "frames",
         "capture": capture.id,
         "file": capture.name,
         "channel": -1,
         "name": "Frames",
-        "role": "talk",
+        "role": "frames",
         "words": "who speaks, by stage",
         "unit": "",
         "colour": "ink-soft",
@@ -99,7 +99,7 @@ def _talk_lane(
         "marks": [],
         "segments": [],
         "events": [],
-        "turns": turns[:_MOST_MARKS],
+        "exchanges": exchanges[:_MOST_MARKS],
         "breaks": broken,
     }
 

@@ -13,8 +13,15 @@ from starlette.responses import RedirectResponse, Response
 from gladwire.core.can.names import shipped
 from gladwire.core.lanes.bus.record import CanRecord
 from gladwire.core.lanes.bus.roles import BY_KEY, ROLES
-from gladwire.store.aids import aids_for, descriptions, key_logs, remove_key_log, sessions_in, settle_signals
 from gladwire.store.models import Capture, ChargingSession
+from gladwire.store.supplements import (
+    descriptions,
+    key_logs,
+    remove_key_log,
+    sessions_in,
+    settle_signals,
+    supplements_for,
+)
 from gladwire.web.charts.bus import Sequence, sequence_of
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import capture_or_404, wait_for
@@ -84,7 +91,7 @@ def buses(db: Database) -> Response:
     """Every description known here, and the roles settled for it."""
     rows = []
     known = descriptions(db)
-    for kept, described in zip(known, aids_for(db, Capture(session_id=0)).described, strict=True):
+    for kept, described in zip(known, supplements_for(db, Capture(session_id=0)).described, strict=True):
         chosen = [(BY_KEY[k].title, v) for k, v in (described.roles or {}).items() if k in BY_KEY]
         names = described.names
         count = len(names.signal_names())

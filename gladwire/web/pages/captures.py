@@ -37,12 +37,12 @@ from gladwire.export import File as GivenOut
 from gladwire.export import capture_object
 from gladwire.formats import vcd
 from gladwire.formats.registry import READERS, without_ending
-from gladwire.store.aids import add_description, add_key_log
 from gladwire.store.captures import WAITING, add_capture, original, same_bytes
 from gladwire.store.cases import case_with_sessions, charging_session
 from gladwire.store.judgements import waits
 from gladwire.store.measurements import add_settlement, newest_settlement, remember_roles, settled_of
 from gladwire.store.models import Capture, Case, ChargingSession, Settlement, StoredMeasurement
+from gladwire.store.supplements import add_description, add_key_log
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import OptionalNumber
 from gladwire.web.services import Database, Services, ServicesHere

@@ -15,7 +15,7 @@ from gladwire.core.diagnosis.cause import PROBE_CAUTION
 from gladwire.core.findings import Finding
 from gladwire.core.lanes.all import ROLE_BY_KEY
 from gladwire.core.lanes.bus.record import CanRecord
-from gladwire.core.lanes.frames.record import ConversationRecord, Talk
+from gladwire.core.lanes.frames.record import Connection, ConversationRecord
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.values import MeasuredValue, readings_of
 from gladwire.core.lanes.power.report import PowerReport
@@ -144,7 +144,7 @@ class ResultPart:
     known: Known | None
     pictures: Sequence[ReadingPicture]
     buses: list[BusPart]
-    sealed: list[Talk]
+    tls: list[Connection]
     profiles: list[Attenuation]
     explained: Mapping[str, str]
 
@@ -315,7 +315,7 @@ def _result_part(
         known=known_of(db, _context(view)) if view.holds(PowerReport) else None,
         pictures=pictures_of(db, [c.id for c in view.captures]),
         buses=bus_parts(view),
-        sealed=[t for c in view.scene.of(ConversationRecord) for t in c.talks if t.sealed or t.chains],
+        tls=[t for c in view.scene.of(ConversationRecord) for t in c.connections if t.tls or t.certificate_chains],
         profiles=[a for c in view.scene.of(ConversationRecord) for run in c.slac if (a := attenuation(run))][:4],
         explained=EXPLAINED,
         face=_face(said, request.cookies.get("connector", "type2")),

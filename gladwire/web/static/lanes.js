@@ -10,7 +10,7 @@
   const whole = [data.start, data.end];
   // Room below -12 V for the duty marks of single cycles.
   const LOWEST = -17.5;
-  const HEIGHTS = { pilot: [180, 270, 420], line: [64, 96, 210], talk: [76, 96, 150] };
+  const HEIGHTS = { pilot: [180, 270, 420], line: [64, 96, 210], frames: [76, 96, 150] };
   const AXIS = 34;
   let range = whole.slice();
   let chosen = null;
@@ -131,7 +131,7 @@
   }
 
   // Who spoke: the vehicle above the middle, the post below; a stage's name where it begins, a cross where it went wrong.
-  function drawTalk(lane) {
+  function drawFrames(lane) {
     return function (u) {
       clipped(u, function (c) {
         const d = dpr(), middle = u.valToPos(0, "y", true), half = 0.54 * u.bbox.height / 2;
@@ -145,30 +145,30 @@
           c.beginPath(); c.moveTo(x - r, y - r); c.lineTo(x + r, y + r); c.moveTo(x + r, y - r); c.lineTo(x - r, y + r); c.stroke();
         }
         let stage = "", free = 0;
-        lane.turns.forEach(function (turn) {
-          const from = u.valToPos(onClock(lane, turn.start), "x", true), to = Math.max(u.valToPos(onClock(lane, turn.end), "x", true), from + 3 * d);
-          const begins = turn.stage !== stage;
-          stage = turn.stage;
+        lane.exchanges.forEach(function (exchange) {
+          const from = u.valToPos(onClock(lane, exchange.start), "x", true), to = Math.max(u.valToPos(onClock(lane, exchange.end), "x", true), from + 3 * d);
+          const begins = exchange.stage !== stage;
+          stage = exchange.stage;
           if (to < u.bbox.left || from > u.bbox.left + u.bbox.width) return;
           const left = Math.max(from, u.bbox.left);
           c.fillStyle = ink("copper");
-          if (turn.ev) c.fillRect(left, middle - half, Math.max(3 * d, to - left), half - 3 * d);
+          if (exchange.ev) c.fillRect(left, middle - half, Math.max(3 * d, to - left), half - 3 * d);
           c.fillStyle = ink("volts");
-          if (turn.evse) c.fillRect(left, middle + 3 * d, Math.max(3 * d, to - left), half - 3 * d);
-          if (turn.bad) cross(to + 9 * d, middle + half / 2);
+          if (exchange.evse) c.fillRect(left, middle + 3 * d, Math.max(3 * d, to - left), half - 3 * d);
+          if (exchange.bad) cross(to + 9 * d, middle + half / 2);
           if (begins && left >= free) {
             c.fillStyle = ink("ink");
-            c.fillText(turn.stage, left, u.bbox.top + 12 * d);
-            free = left + 12 * d + c.measureText(turn.stage).width;
+            c.fillText(exchange.stage, left, u.bbox.top + 12 * d);
+            free = left + 12 * d + c.measureText(exchange.stage).width;
           }
         });
         if (lane.breaks != null) cross(u.valToPos(lane.breaks, "x", true) + 12 * d, middle);
       });
     };
   }
-  function turnAt(lane, s) {
+  function exchangeAt(lane, s) {
     const t = inFile(lane, s);
-    return lane.turns.find(function (turn) { return turn.start <= t && t <= Math.max(turn.end, turn.start + 0.05); });
+    return lane.exchanges.find(function (exchange) { return exchange.start <= t && t <= Math.max(exchange.end, exchange.start + 0.05); });
   }
 
   // Stamped events run through every lane as thin lines; their words stand in the strip below.
@@ -247,8 +247,8 @@
   }
 
   function build(lane, withAxis) {
-    const pilot = lane.kind === "pilot", talk = lane.kind === "talk", colour = ink(lane.colour);
-    const y = talk ? { auto: false, min: -1, max: 1 } : pilot ? { auto: false, min: LOWEST, max: 14 }
+    const pilot = lane.kind === "pilot", frames = lane.kind === "frames", colour = ink(lane.colour);
+    const y = frames ? { auto: false, min: -1, max: 1 } : pilot ? { auto: false, min: LOWEST, max: 14 }
       : { range: function (u, low, high) { if (low == null) return [0, 1]; const edge = Math.max(0.12 * (high - low), 0.05); return [low - edge, high + 3.5 * edge]; } };
     const volts = axis({ size: 64, splits: function () { return levels; }, filter: function (u, splits) { return splits; },
       values: function (u, splits) { return splits.map(function (v) { return names.get(v) + " " + number(v, 0); }); } });
@@ -257,14 +257,14 @@
       width: lane.host.clientWidth, height: lane.host.clientHeight, legend: { show: false }, padding: [8, 26, 4, 0],
       cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false, sync: { key: "lanes" } },
       scales: { x: { time: false, auto: false, min: range[0], max: range[1] }, y: y },
-      axes: [axis(withAxis ? timeAxis : { show: false }), pilot ? volts : talk ? sides : axis({ size: 64, space: 30 })],
+      axes: [axis(withAxis ? timeAxis : { show: false }), pilot ? volts : frames ? sides : axis({ size: 64, space: 30 })],
       series: [{}, { stroke: colour, width: 1.6, points: { show: pilot ? sparse : false, size: 6, fill: colour } }, { stroke: colour, width: 1.6, points: { show: false } }],
       bands: [{ series: [2, 1], fill: ink(pilot ? "volts-tint" : "sunk") }],
       hooks: {
         // Only a plot that has drawn itself knows its size.
         ready: [function () { requestAnimationFrame(drawn); }],
         drawClear: pilot ? [drawBands] : [],
-        draw: (pilot ? [drawCycles(lane)] : talk ? [drawTalk(lane)] : [drawMarks(lane)]).concat([drawStamps]),
+        draw: (pilot ? [drawCycles(lane)] : frames ? [drawFrames(lane)] : [drawMarks(lane)]).concat([drawStamps]),
         setCursor: [showCursor],
         setSelect: [selected],
       },
@@ -306,7 +306,7 @@
     running = new AbortController();
     const mine = running;
     shown().forEach(function (lane) {
-      if (lane.kind === "talk") { lane.plot.setScale("x", { min: range[0], max: range[1] }); lane.host.dataset.ready = range[0] + " " + range[1]; return; }
+      if (lane.kind === "frames") { lane.plot.setScale("x", { min: range[0], max: range[1] }); lane.host.dataset.ready = range[0] + " " + range[1]; return; }
       const columns = Math.max(200, Math.min(4000, Math.round(lane.host.clientWidth - 90)));
       const query = "from=" + inFile(lane, range[0]) + "&to=" + inFile(lane, range[1]) + "&columns=" + columns + "&channel=" + lane.channel;
       fetch("/captures/" + lane.capture + "/envelope?" + query, { signal: mine.signal, headers: { accept: "application/json" } })
@@ -339,7 +339,7 @@
     const parts = [["at", number(s, digitsFor((range[1] - range[0]) / 400)) + " s"]];
     shown().forEach(function (lane) {
       if (!lane.plot) return;
-      if (lane.kind === "talk") { const turn = turnAt(lane, s); parts.push(["frames", turn ? turn.title : "silence"]); return; }
+      if (lane.kind === "frames") { const exchange = exchangeAt(lane, s); parts.push(["frames", exchange ? exchange.title : "silence"]); return; }
       parts.push([lane.kind === "pilot" ? "pilot" : lane.name, valueAt(lane, s)]);
       const segment = lane.segments[segmentAt(lane, s)];
       if (!segment) return;

@@ -10,7 +10,7 @@ from gladwire.core.lanes.records import Records
 from gladwire.core.moments import Clock, on_clock
 from gladwire.core.session.alignment import by_events, landmarks_of
 from gladwire.core.settled import Settled
-from gladwire.core.supplements import Aids, Described
+from gladwire.core.supplements import Described, Supplements
 from gladwire.demo import can_plug_ins
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
@@ -19,10 +19,12 @@ from tests.build import Analysis, take
 OWN = Described(read_names(can_plug_ins.dbc().decode(), "inlet controller"))
 
 
-def judged(name: str, settled: Settled | None = None, aids: Aids | None = None, suffix: str = "log") -> Analysis:
+def judged(
+    name: str, settled: Settled | None = None, supplements: Supplements | None = None, suffix: str = "log"
+) -> Analysis:
     make = can_plug_ins.retrofit if name in can_plug_ins.RETROFITS else can_plug_ins.connector
     read = read_capture(Source(make(name, suffix)))
-    return take(read, settled, aids or Aids(described=(OWN,))).analysis
+    return take(read, settled, supplements or Supplements(described=(OWN,))).analysis
 
 
 @pytest.mark.parametrize(
@@ -84,7 +86,7 @@ def test_settled_roles_and_descriptions_come_before_guesses() -> None:
     assert (roles["pack_v"], roles["inlet_v"]) == ("INLET_Measured.InletVoltage", "INLET_Measured.PackVoltage")
     assert roles["amps"] == "INLET_Measured.ChargeCurrent"  # what is not settled is still guessed
     remembered = Described(OWN.names, {"amps": "INLET_Measured.ChargeCurrent"}, "Runa Holt")
-    bus = judged("healthy", aids=Aids(described=(remembered,))).bus
+    bus = judged("healthy", supplements=Supplements(described=(remembered,))).bus
     assert bus is not None
     assert bus.settled_by == "Runa Holt"
     assert [c.role for c in bus.courses] == ["amps"]
@@ -97,7 +99,7 @@ def test_a_lamp_that_goes_red_is_told_with_its_moment() -> None:
 
 
 def test_without_a_description_frames_are_counted_and_nothing_is_claimed() -> None:
-    analysis = judged("healthy", aids=Aids())
+    analysis = judged("healthy", supplements=Supplements())
     assert analysis.bus is not None
     assert (analysis.bus.description, len(analysis.bus.messages)) == ("", 6)
     assert {f.code for f in analysis.findings} == {"can_unnamed"}
@@ -108,7 +110,7 @@ def test_a_log_cut_short_anywhere_calls_no_healthy_session_a_fault() -> None:
     whole = can_plug_ins.retrofit("healthy").splitlines(keepends=True)
     for share in (0.05, 0.18, 0.22, 0.4, 0.7, 0.93):
         read = read_capture(Source(b"".join(whole[: int(share * len(whole))])))
-        analysis = take(read, None, Aids(described=(OWN,))).analysis
+        analysis = take(read, None, Supplements(described=(OWN,))).analysis
         assert not [f for f in analysis.findings if f.severity == "fault"], share
 
 

@@ -48,7 +48,7 @@ def hello() -> list[bytes]:
 
 
 @dataclass
-class Sealed:
+class TlsSummary:
     """capture: of the whole connection. keys: the key log OpenSSL wrote. session: of the client, for resuming."""
 
     capture: FrameCapture
@@ -62,7 +62,7 @@ def sealed(
     says: list[bytes],
     session: ssl.SSLSession | None = None,
     cut: Callable[[bytes], list[bytes]] | None = None,
-) -> Sealed:
+) -> TlsSummary:
     """Shake hands, say the parcels in turn (vehicle first), close."""
     wire = Wire(1.0)
     line = SealedLine(wire, (EV, POST), seals=seals, session=session, cut=cut)
@@ -74,4 +74,4 @@ def sealed(
         line.close(0)
     wire.time_s += 2.0
     frames = (*wire.frames, Frame(wire.time_s, b"\xff" * 12 + b"\x88\xe1" + b"\0" * 46))
-    return Sealed(FrameCapture(frames, "pcapng", first_at=AT.timestamp()), line.keys, line.kept_session, line.error)
+    return TlsSummary(FrameCapture(frames, "pcapng", first_at=AT.timestamp()), line.keys, line.kept_session, line.error)

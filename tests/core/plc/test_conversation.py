@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.lanes.frames.finding_messages import looking_for
-from gladwire.core.lanes.frames.listen import listen
+from gladwire.core.lanes.frames.measure import measure_frames
 from gladwire.core.lanes.frames.plain import speak
+from gladwire.core.lanes.frames.search import looking_for
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.message import Message
 from gladwire.core.simulate.plc.matching import Listener
@@ -141,15 +141,15 @@ def test_a_neighbours_matching_is_named_and_not_mixed_in() -> None:
 
 
 def test_turns_fold_loops_and_speak_in_plain_words() -> None:
-    record = listen(FrameCapture(tuple(play(Plan(loop_s=10.0)).frames), "sim")).record
-    loop = next(t for t in record.talks[0].turns if t.stem == "CurrentDemand")
+    record = measure_frames(FrameCapture(tuple(play(Plan(loop_s=10.0)).frames), "sim")).record
+    loop = next(t for t in record.connections[0].exchanges if t.stem == "CurrentDemand")
     assert loop.count > 30
     assert loop.ranges["EVTargetCurrent"] == (13, 120)
     assert loop.period_s == pytest.approx(0.24, abs=0.01)
     said = speak(loop)
     assert said.ev.startswith("Give me 13 → 120 A.")
     assert said.evse.startswith("You get ")
-    spoken = {t.stem: speak(t) for t in record.talks[0].turns}
+    spoken = {t.stem: speak(t) for t in record.connections[0].exchanges}
     assert spoken["supportedAppProtocol"].ev == "I speak ISO 15118-2 and DIN SPEC 70121."
     assert spoken["ChargeParameterDiscovery"].evse == "I give up to 500 V and 200 A, 60 kW, from 150 V."
 

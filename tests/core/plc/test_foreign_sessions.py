@@ -35,7 +35,7 @@ def test_what_was_set_up_is_what_is_told(name: str, outcome: str, stage: str | N
     assert analysis.outcome == outcome
     assert [s.stage for s in analysis.stages if s.state == "failed"] == ([stage] if stage else [])
     assert [f.code for f in analysis.findings if f.severity == "fault"] == ([code] if code else [])
-    assert sum(t.undecoded for t in analysis.conversation.talks) == 0
+    assert sum(t.undecoded for t in analysis.conversation.connections) == 0
 
 
 def test_everything_of_these_sessions_is_decoded_and_encoded_back_to_the_same_fields() -> None:
@@ -83,7 +83,7 @@ def test_an_emergency_in_the_loop_and_a_stop_that_was_followed() -> None:
 
 def test_iso_15118_20_is_read_and_its_refusals_and_endings_judged() -> None:
     analysis = analysed("iso20_dc")
-    names = [t.stem for t in analysis.conversation.talks[0].turns]
+    names = [t.stem for t in analysis.conversation.connections[0].exchanges]
     assert names == ["supportedAppProtocol", "SessionSetup", "AuthorizationSetup"]
     assert [f.code for f in analysis.findings if f.severity == "fault"] == ["connection_closed"]
     assert "ISO 15118-20 DC" in next(f.text for f in analysis.findings if f.code == "protocol_agreed")

@@ -9,10 +9,10 @@ from pathlib import Path
 
 import pytest
 
-from gladwire.core.lanes.frames.listen import listen
+from gladwire.core.lanes.frames.measure import measure_frames
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.homeplug import read_mme
-from gladwire.core.plc.packets import Datagram, Management, Other, Segment, packets
+from gladwire.core.plc.packets import Datagram, Management, Other, TcpSegment, packets
 from gladwire.core.simulate.plc.matching import Listener
 from gladwire.core.simulate.plc.session import Plan, play
 from gladwire.core.simulate.plc.wire import Station
@@ -116,7 +116,7 @@ def test_attenuation_and_addresses_are_tsharks(matched: tuple[Path, list[Frame]]
     path, frames = matched
     fields = ("homeplug_av.mmhdr.mmtype", "eth.src", "eth.dst")
     theirs = [(src, dst) for code, src, dst in tshark(path, *fields) if code and int(code, 16) == 0x606E]
-    run = listen(FrameCapture(tuple(frames), "pcapng")).record.slac[0]
+    run = measure_frames(FrameCapture(tuple(frames), "pcapng")).record.slac[0]
     assert [(p.evse_mac, run.ev_mac) for p in run.profiles] == theirs
     assert [p.sounds for p in run.profiles] == [10, 8]
     assert run.result == "matched"
@@ -126,14 +126,14 @@ def test_attenuation_and_addresses_are_tsharks(matched: tuple[Path, list[Frame]]
 def test_tcp_payloads_are_tsharks(matched: tuple[Path, list[Frame]]) -> None:
     path, frames = matched
     theirs = [(int(n), bytes.fromhex(p.replace(":", ""))) for n, p in tshark(path, "frame.number", "tcp.payload") if p]
-    ours = [(p.frame + 1, p.payload) for p in packets(frames) if isinstance(p, Segment) and p.payload]
+    ours = [(p.frame + 1, p.payload) for p in packets(frames) if isinstance(p, TcpSegment) and p.payload]
     assert ours == theirs
     checks = {r[0] for r in tshark(path, "_ws.expert.message") if r and "hecksum" in r[0]}
     assert not checks
 
 
 def names(frames: list[Frame]) -> list[str]:
-    return [m.message.name for m in listen(FrameCapture(tuple(frames), "sim")).messages]
+    return [m.message.name for m in measure_frames(FrameCapture(tuple(frames), "sim")).messages]
 
 
 @pytest.fixture(scope="module")
@@ -145,7 +145,7 @@ def test_reordered_repeated_split_and_joined_segments_give_the_same_messages(hea
     whole = names(healthy)
     assert whole[0] == "supportedAppProtocolReq"
     assert whole[-1] == "SessionStopRes"
-    carrying = [p.frame for p in packets(healthy) if isinstance(p, Segment) and p.payload]
+    carrying = [p.frame for p in packets(healthy) if isinstance(p, TcpSegment) and p.payload]
     dice = random.Random(3)
     repeated = [f for i, f in enumerate(healthy) for _ in range(1 + (i in carrying and dice.random() < 0.3))]
     assert names(repeated) == whole
@@ -157,8 +157,8 @@ def test_reordered_repeated_split_and_joined_segments_give_the_same_messages(hea
         if len(a.data) > 80 and len(b.data) > 80 and a.data[6:12] == b.data[6:12]:
             swapped[i], swapped[i + 1] = b._replace(time_s=a.time_s), a._replace(time_s=b.time_s)
     assert names(swapped) == whole
-    record = listen(FrameCapture(tuple(swapped), "sim")).record
-    assert record.talks[0].lost_bytes == 0
+    record = measure_frames(FrameCapture(tuple(swapped), "sim")).record
+    assert record.connections[0].lost_bytes == 0
 
 
 def _split(frame: Frame, dice: random.Random) -> list[Frame]:
@@ -178,38 +178,38 @@ def _split(frame: Frame, dice: random.Random) -> list[Frame]:
 
 
 def test_a_missed_segment_is_a_gap_and_no_fault(healthy: list[Frame]) -> None:
-    carrying = [p.frame for p in packets(healthy) if isinstance(p, Segment) and p.payload]
+    carrying = [p.frame for p in packets(healthy) if isinstance(p, TcpSegment) and p.payload]
     for lost in carrying[4:40:5]:
-        heard = listen(FrameCapture(tuple(f for i, f in enumerate(healthy) if i != lost), "sim"))
+        heard = measure_frames(FrameCapture(tuple(f for i, f in enumerate(healthy) if i != lost), "sim"))
         assert len(heard.messages) >= len(carrying) - 2
-        assert heard.record.talks[0].lost_bytes > 0
+        assert heard.record.connections[0].lost_bytes > 0
         assert heard.messages[-1].message.name == "SessionStopRes"
 
 
 def test_a_capture_that_begins_in_the_middle_finds_protocol_and_sides(healthy: list[Frame]) -> None:
-    carrying = [p.frame for p in packets(healthy) if isinstance(p, Segment) and p.payload]
+    carrying = [p.frame for p in packets(healthy) if isinstance(p, TcpSegment) and p.payload]
     for start in carrying[10:30:3]:
-        heard = listen(FrameCapture(tuple(healthy[start:]), "sim"))
+        heard = measure_frames(FrameCapture(tuple(healthy[start:]), "sim"))
         assert {m.message.protocol for m in heard.messages} == {"ISO15118-2"}
         assert all(m.side == (0 if m.message.request else 1) for m in heard.messages)
-        assert not heard.record.talks[0].opened
+        assert not heard.record.connections[0].opened
 
 
 def test_a_replug_on_the_same_ports_is_another_connection(healthy: list[Frame]) -> None:
     end = healthy[-1].time_s + 5.0
     again = [f._replace(time_s=f.time_s + end) for f in play(Plan(loop_s=1.0, seed=2)).frames]
-    record = listen(FrameCapture(tuple(healthy + again), "sim")).record
-    assert len(record.talks) == 2
-    assert [t.turns[-1].stem for t in record.talks] == ["SessionStop", "SessionStop"]
+    record = measure_frames(FrameCapture(tuple(healthy + again), "sim")).record
+    assert len(record.connections) == 2
+    assert [t.exchanges[-1].stem for t in record.connections] == ["SessionStop", "SessionStop"]
     assert len(record.slac) == 2
 
 
 def test_frames_seen_on_two_interfaces_count_once(healthy: list[Frame]) -> None:
     twice = [g for f in healthy for g in (f, f._replace(time_s=f.time_s + 2e-5, interface=1))]
-    alone, both = (listen(FrameCapture(tuple(x), "sim")).record for x in (healthy, twice))
-    assert both.talks[0].repeated == 0
+    alone, both = (measure_frames(FrameCapture(tuple(x), "sim")).record for x in (healthy, twice))
+    assert both.connections[0].repeated == 0
     assert both.slac[0].sounds_sent == alone.slac[0].sounds_sent == 10
-    assert [t.count for t in both.talks[0].turns] == [t.count for t in alone.talks[0].turns]
+    assert [t.count for t in both.connections[0].exchanges] == [t.count for t in alone.connections[0].exchanges]
 
 
 def test_segments_the_network_card_joined_are_read_whole(healthy: list[Frame]) -> None:
@@ -239,8 +239,8 @@ def test_vlan_extension_headers_and_cooked_frames_are_seen_through() -> None:
     frames = [Frame(0, plain), Frame(0, tagged), Frame(0, extended), Frame(0, cooked, 113), Frame(0, cooked_2, 276),
               Frame(0, plain[14:], 229), Frame(0, plain[14:], 101), Frame(0, b"\x1e\0\0\0" + plain[14:], 0)]  # fmt: skip
     found = list(packets(frames))
-    assert all(isinstance(p, Segment) for p in found)
-    assert {(p.payload, p.src[1], p.dst[1], p.seq) for p in found if isinstance(p, Segment)} == {(b"abc", 1, 2, 7)}
+    assert all(isinstance(p, TcpSegment) for p in found)
+    assert {(p.payload, p.src[1], p.dst[1], p.seq) for p in found if isinstance(p, TcpSegment)} == {(b"abc", 1, 2, 7)}
 
 
 def test_fragments_of_ipv6_are_joined() -> None:
@@ -272,5 +272,5 @@ def test_random_bytes_are_never_more_than_another_kind_of_frame() -> None:
         if len(data) > 14 and dice.random() < 0.8:
             data[12:14] = dice.choice([b"\x86\xdd", b"\x88\xe1", b"\x08\x00", b"\x81\x00"])
         frames.append(Frame(0.001 * len(frames), bytes(data), dice.choice([1, 1, 1, 113, 276, 101, 0])))
-    heard = listen(FrameCapture(tuple(frames), "noise"))
+    heard = measure_frames(FrameCapture(tuple(frames), "noise"))
     assert heard.record.frames == 3000

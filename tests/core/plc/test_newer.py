@@ -134,7 +134,7 @@ def test_the_dialogue_speaks_of_services_schedule_and_power() -> None:
     plan = Plan(Vehicle20(AC20, max_w=11_000.0), Post20(max_w=11_000.0, services=(1,)), loop_s=4.0)
     record = judged(plan).conversation
     assert record is not None
-    said = {t.stem: speak(t) for t in record.talks[0].turns}
+    said = {t.stem: speak(t) for t in record.connections[0].exchanges}
     assert said["AuthorizationSetup"].evse == "By contract or at the post. I can install a contract."
     assert said["ServiceDiscovery"].evse == "AC."
     assert said["ScheduleExchange"].ev == "I want 40 kWh and leave in 120 min."

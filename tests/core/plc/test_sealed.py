@@ -9,18 +9,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.lanes.frames.listen import Listening, listen
+from gladwire.core.lanes.frames.measure import FramesResult, measure_frames
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
 from gladwire.core.plc.tls_cipher import SUITES, expand_label, prf
-from gladwire.core.supplements import Aids
+from gladwire.core.supplements import Supplements
 from gladwire.demo import sealed_plug_ins
 from gladwire.demo.sealed_line import Authority, contexts
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
 from tests.build import take
-from tests.core.plc.sealing import AT, Sealed, authority, hello, sealed
+from tests.core.plc.sealing import AT, TlsSummary, authority, hello, sealed
 
 FIXTURES = Path(__file__).parents[2] / "fixtures" / "sessions"
 NAMES = ["supportedAppProtocolReq", "supportedAppProtocolRes", "SessionSetupReq", "SessionSetupRes"]
@@ -32,11 +32,11 @@ def post() -> Authority:
     return authority("post")
 
 
-def heard(made: Sealed, keys: str | None = None) -> Listening:
-    return listen(made.capture, read_keylog(made.keys if keys is None else keys))
+def heard(made: TlsSummary, keys: str | None = None) -> FramesResult:
+    return measure_frames(made.capture, read_keylog(made.keys if keys is None else keys))
 
 
-def names(listening: Listening) -> list[str]:
+def names(listening: FramesResult) -> list[str]:
     return [m.message.name for m in listening.messages]
 
 
@@ -51,7 +51,7 @@ def test_sessions_of_a_reference_stack_open_to_what_its_vehicle_logged(name: str
     """The stack's own log of every message it encoded and decoded stands beside the capture."""
     capture = read_capture(Source(FIXTURES / f"{name}.pcap"), Options())
     assert isinstance(capture, FrameCapture)
-    taken = take(capture, None, Aids(read_keylog((FIXTURES / f"{name}.keys").read_text())))
+    taken = take(capture, None, Supplements(read_keylog((FIXTURES / f"{name}.keys").read_text())))
     assert taken.messages is not None
     messages = [taken.messages.one(n).message for n in range(len(taken.messages))]
     said = [f"{m.name} {m.response_code or ''}".strip() for m in messages]
@@ -72,20 +72,20 @@ def test_sessions_of_a_reference_stack_open_to_what_its_vehicle_logged(name: str
 def test_each_suite_opens(post: Authority, version: ssl.TLSVersion, suite: str) -> None:
     made = sealed(contexts(post, version, suite), hello())
     listening = heard(made)
-    talk = listening.record.talks[0]
-    assert talk.sealed is not None
-    assert (names(listening), talk.sealed.opening) == (NAMES, "opened")
-    assert talk.sealed.cipher in {s.name for s in SUITES.values()}
-    assert talk.protocol == "ISO15118-2"
+    connection = listening.record.connections[0]
+    assert connection.tls is not None
+    assert (names(listening), connection.tls.opening) == (NAMES, "opened")
+    assert connection.tls.cipher in {s.name for s in SUITES.values()}
+    assert connection.protocol == "ISO15118-2"
 
 
 def test_without_a_key_log_nothing_is_said_and_nothing_is_blamed(post: Authority) -> None:
     made = sealed(contexts(post, V13), hello())
-    listening = listen(made.capture)
-    talk = listening.record.talks[0]
+    listening = measure_frames(made.capture)
+    connection = listening.record.connections[0]
     assert names(listening) == []
-    assert talk.sealed is not None
-    assert talk.sealed.opening == ""
+    assert connection.tls is not None
+    assert connection.tls.opening == ""
     analysis = take(made.capture).analysis
     assert "tls_sealed" in {f.code for f in analysis.findings}
     assert not [f for f in analysis.findings if f.severity == "fault"]
@@ -108,10 +108,10 @@ def test_a_resumed_session_opens_and_says_so(post: Authority, version: ssl.TLSVe
     first = sealed((client, server), hello())
     again = sealed((client, server), hello(), session=first.session)
     listening = heard(again)
-    told = listening.record.talks[0].sealed
+    told = listening.record.connections[0].tls
     assert told is not None
     assert (names(listening), told.resumed, told.opening) == (NAMES, True, "opened")
-    before = heard(first).record.talks[0].sealed
+    before = heard(first).record.connections[0].tls
     assert before is not None
     assert not before.resumed
 
@@ -120,9 +120,9 @@ def test_a_resumed_session_opens_and_says_so(post: Authority, version: ssl.TLSVe
 def test_a_vehicle_that_shows_a_certificate_is_seen_on_its_own_side(post: Authority, version: ssl.TLSVersion) -> None:
     car = authority("car")
     listening = heard(sealed(contexts(post, version, car=car), hello()))
-    chains = {c.by: [x.name for x in c.certificates] for c in listening.record.talks[0].chains}
+    chains = {c.by: [x.name for x in c.certificates] for c in listening.record.connections[0].certificate_chains}
     assert chains == {"ev": ["car leaf", "car sub"], "evse": ["post leaf", "post sub"]}
-    shown = listening.record.talks[0].chains[0].certificates[0]
+    shown = listening.record.connections[0].certificate_chains[0].certificates[0]
     assert (shown.key, shown.signature, shown.authority) == ("EC secp256r1", "ECDSA with SHA256", False)
 
 
@@ -135,7 +135,7 @@ def test_another_session_s_key_log_a_damaged_and_a_partial_one_each_say_what_is_
     no_handshake = "\n".join(line for line in lines if "HANDSHAKE" not in line)
 
     def opening(keys: str) -> str:
-        told = heard(made, keys).record.talks[0].sealed
+        told = heard(made, keys).record.connections[0].tls
         return told.opening if told else ""
 
     assert opening(other.keys) == "no_line"
@@ -143,14 +143,14 @@ def test_another_session_s_key_log_a_damaged_and_a_partial_one_each_say_what_is_
     assert opening(one_side) == "partly"
     assert names(heard(made, one_side)) == NAMES[::2]
     assert names(heard(made, no_handshake)) == NAMES
-    codes = {f.code for f in take(made.capture, None, Aids(read_keylog(other.keys))).analysis.findings}
+    codes = {f.code for f in take(made.capture, None, Supplements(read_keylog(other.keys))).analysis.findings}
     assert {"tls_keys", "tls_sealed"} <= codes
 
 
 def test_a_capture_that_starts_after_the_handshake_cannot_be_matched(post: Authority) -> None:
     made = sealed(contexts(post, V12), hello())
     late = FrameCapture(made.capture.frames[-12:], "pcapng", first_at=AT.timestamp())
-    told = listen(late, read_keylog(made.keys)).record.talks[0].sealed
+    told = measure_frames(late, read_keylog(made.keys)).record.connections[0].tls
     assert told is not None
     assert told.opening == "no_hello"
 
@@ -162,7 +162,7 @@ def test_records_lost_in_the_middle_cost_only_themselves(post: Authority, versio
     whole = heard(made)
     missing = whole.messages[4].frame
     frames = tuple(f for n, f in enumerate(made.capture.frames) if n != missing)
-    listening = listen(FrameCapture(frames, "pcapng"), read_keylog(made.keys))
+    listening = measure_frames(FrameCapture(frames, "pcapng"), read_keylog(made.keys))
     assert len(whole.messages) == 12
     assert names(listening) == [n for i, n in enumerate(names(whole)) if i != 4]
 
@@ -194,7 +194,7 @@ def test_a_handshake_that_fails_opens_as_far_as_it_went() -> None:
     assert isinstance(capture, FrameCapture)
     blind = {f.code for f in take(capture).analysis.findings}
     assert "tls_certificate_out" not in blind
-    analysis = take(capture, None, Aids(read_keylog(sealed_plug_ins.keys("expired").decode()))).analysis
+    analysis = take(capture, None, Supplements(read_keylog(sealed_plug_ins.keys("expired").decode()))).analysis
     codes = {f.code for f in analysis.findings}
     assert {"tls_certificate_out", "tls_opened"} <= codes
     assert "tls_keys" not in codes
@@ -241,4 +241,4 @@ def test_damage_never_raises(data: st.DataObject) -> None:
         if raw:
             raw[data.draw(st.integers(0, len(raw) - 1))] = data.draw(st.integers(0, 255))
         frames[n] = frames[n]._replace(data=bytes(raw[: data.draw(st.integers(0, len(raw)))]))
-    take(FrameCapture(tuple(frames), "pcap", first_at=capture.first_at), None, Aids(keys))
+    take(FrameCapture(tuple(frames), "pcap", first_at=capture.first_at), None, Supplements(keys))

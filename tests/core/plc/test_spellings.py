@@ -7,9 +7,9 @@ from pathlib import Path
 
 import pytest
 
-from gladwire.core.lanes.frames.listen import listen
-from gladwire.core.lanes.frames.plain import speak, stage_of_turn
-from gladwire.core.lanes.frames.record import Said, Turn
+from gladwire.core.lanes.frames.measure import measure_frames
+from gladwire.core.lanes.frames.plain import speak, stage_of_exchange
+from gladwire.core.lanes.frames.record import Exchange, SentMessage
 from gladwire.core.lanes.frames.series import _values
 from gladwire.core.plc.exi.units import unit_of
 from gladwire.core.plc.frames import FrameCapture
@@ -24,14 +24,14 @@ KEYS = ("sap", "din", "iso2", "iso20", "iso20_ac", "iso20_dc", "iso20_acdp", "is
 STAGES = {s.key for s in (*DC_SPINE, *AC_SPINE, *CAN_SPINE)}
 
 
-def turn(stem: str, asked: dict[str, object], told: dict[str, object], protocol: str = ISO_20) -> Turn:
-    return Turn(
+def exchange(stem: str, asked: dict[str, object], told: dict[str, object], protocol: str = ISO_20) -> Exchange:
+    return Exchange(
         start_s=1.0,
         end_s=1.1,
         stem=stem,
         protocol=protocol,
-        request=Said(time_s=1.0, number=0, name=f"{stem}Req", fields=asked),
-        answer=Said(time_s=1.1, number=1, name=f"{stem}Res", fields={"ResponseCode": "OK", **told}),
+        request=SentMessage(time_s=1.0, number=0, name=f"{stem}Req", fields=asked),
+        response=SentMessage(time_s=1.1, number=1, name=f"{stem}Res", fields={"ResponseCode": "OK", **told}),
     )
 
 
@@ -41,7 +41,7 @@ def test_every_message_has_a_purpose_and_a_stage_and_can_be_spoken(key: str) -> 
         stem = name[:-3]
         assert purpose_of(stem), name
         assert stage_of(stem, ISO_20) in STAGES
-        said = speak(turn(stem, {}, {}))
+        said = speak(exchange(stem, {}, {}))
         assert said.ev or said.evse, name
 
 
@@ -56,39 +56,39 @@ def test_every_reference_message_can_be_spoken_and_every_code_has_words(key: str
             continue
         stem = message.name[:-3]
         asked, told = (message.fields, {}) if message.request else ({}, message.fields)
-        made = turn(stem, asked, told, message.protocol)
-        assert stage_of_turn(made) in STAGES
+        made = exchange(stem, asked, told, message.protocol)
+        assert stage_of_exchange(made) in STAGES
         speak(made)
         code = message.response_code
         assert code is None or code in RESPONSES or code in ("OK", "FAILED"), code
 
 
 def test_fields_are_found_in_either_spelling() -> None:
-    newer = turn(
+    newer = exchange(
         "DC_ChargeParameterDiscovery",
         {"BPT_DC_CPDReqEnergyTransferMode.EVMaximumVoltage": 920.0},
         {"BPT_DC_CPDResEnergyTransferMode.EVSEMaximumChargePower": 150_000.0, "X.EVSEMinimumVoltage": 150.0},
     )
     assert newer.kind == "ChargeParameterDiscovery"
     assert newer.stage == "parameters"
-    assert newer.asked("EVMaximumVoltageLimit") == 920.0
-    assert newer.told("EVSEMaximumPowerLimit") == 150_000.0
-    assert newer.either("EVSEMinimumVoltageLimit") == 150.0
-    assert newer.either("EVSEMaximumVoltageLimit") is None
-    older = turn("CurrentDemand", {"DC_EVStatus.EVRESSSOC": 40}, {}, "ISO15118-2")
-    assert older.asked("EVRESSSOC") == 40
+    assert newer.of_request("EVMaximumVoltageLimit") == 920.0
+    assert newer.of_response("EVSEMaximumPowerLimit") == 150_000.0
+    assert newer.of_either("EVSEMinimumVoltageLimit") == 150.0
+    assert newer.of_either("EVSEMaximumVoltageLimit") is None
+    older = exchange("CurrentDemand", {"DC_EVStatus.EVRESSSOC": 40}, {}, "ISO15118-2")
+    assert older.of_request("EVRESSSOC") == 40
     assert (older.kind, kind_of("DC_ChargeLoop")) == ("CurrentDemand", "CurrentDemand")
 
 
 def test_what_a_turn_decides() -> None:
-    assert turn("ScheduleExchange", {}, {"EVSEProcessing": "Ongoing"}).ongoing
-    assert not turn("ScheduleExchange", {}, {"EVSEProcessing": "Ongoing"}).done
-    assert turn("DC_ChargeParameterDiscovery", {}, {}).done
-    assert turn("PowerDelivery", {"ChargeProgress": "Start"}, {}).switches == "on"
-    assert turn("PowerDelivery", {"ChargeProgress": "Stop"}, {}).switches == "off"
-    assert turn("PowerDelivery", {"ChargeProgress": "Standby"}, {}).switches == ""
-    assert turn("PowerDelivery", {"ReadyToChargeState": False}, {}, "DIN70121").switches == "off"
-    warned = turn("Authorization", {}, {"ResponseCode": "WARNING_CertificateExpired"})
+    assert exchange("ScheduleExchange", {}, {"EVSEProcessing": "Ongoing"}).ongoing
+    assert not exchange("ScheduleExchange", {}, {"EVSEProcessing": "Ongoing"}).done
+    assert exchange("DC_ChargeParameterDiscovery", {}, {}).done
+    assert exchange("PowerDelivery", {"ChargeProgress": "Start"}, {}).switches == "on"
+    assert exchange("PowerDelivery", {"ChargeProgress": "Stop"}, {}).switches == "off"
+    assert exchange("PowerDelivery", {"ChargeProgress": "Standby"}, {}).switches == ""
+    assert exchange("PowerDelivery", {"ReadyToChargeState": False}, {}, "DIN70121").switches == "off"
+    warned = exchange("Authorization", {}, {"ResponseCode": "WARNING_CertificateExpired"})
     assert (warned.warned, warned.failed) == (True, False)
     assert speak(warned).evse == "No: the contract certificate is out of date."
 
@@ -117,7 +117,7 @@ def test_phases_told_apart_add_up_and_limits_before_the_loop_are_no_lane() -> No
 
 def test_lanes_of_an_ac_session_tell_watts() -> None:
     plan = Plan(Vehicle20(("iso20_ac",), max_w=11_000.0), Post20(max_w=11_000.0), loop_s=20.0)
-    lanes = {w.name: w for w in listen(FrameCapture(tuple(play(plan).frames), "sim")).lanes}
+    lanes = {w.name: w for w in measure_frames(FrameCapture(tuple(play(plan).frames), "sim")).lanes}
     power = lanes["Power the vehicle takes"]
     assert power.unit == "kW"
     assert float(power.samples[-60]) == pytest.approx(10.8, abs=0.01)

@@ -11,8 +11,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.plc.packets import ACK, FIN, PSH, RST, SYN, Segment
-from gladwire.core.plc.tcp import Connection, Piece, Reassembly
+from gladwire.core.plc.packets import ACK, FIN, PSH, RST, SYN, TcpSegment
+from gladwire.core.plc.tcp import Reassembly, StreamPiece, TcpConnection
 from gladwire.core.plc.v2gtp import EXI, Parcel, Splitter, read_sdp
 
 A, B = (b"\x01" * 16, 50000), (b"\x02" * 16, 15118)
@@ -21,12 +21,12 @@ START = 2**32 - 40  # sequence numbers wrap early on
 
 def segment(
     seq: int, payload: bytes, flags: int = PSH | ACK, ack: int = 0, back: bool = False, at: float = 0.0
-) -> Segment:
+) -> TcpSegment:
     src, dst = (B, A) if back else (A, B)
-    return Segment(at, 0, src, dst, seq % 2**32, ack % 2**32, flags, payload, b"", b"", False)
+    return TcpSegment(at, 0, src, dst, seq % 2**32, ack % 2**32, flags, payload, b"", b"", False)
 
 
-def joined(pieces: list[Piece], side: int = 0) -> bytes:
+def joined(pieces: list[StreamPiece], side: int = 0) -> bytes:
     return b"".join(p.data for p in pieces if p.side == side)
 
 
@@ -54,7 +54,7 @@ def deliveries(draw: st.DrawFn) -> tuple[bytes, list[tuple[int, bytes]]]:
 @given(case=deliveries())
 def test_every_byte_comes_out_once_and_in_order(case: tuple[bytes, list[tuple[int, bytes]]]) -> None:
     sent, arriving = case
-    connection = Connection((A, B), (b"", b""), 0.0, False)
+    connection = TcpConnection((A, B), (b"", b""), 0.0, False)
     pieces = [p for start, part in arriving for p in connection.feed(segment(START + start, part))]
     pieces += connection.finish()
     assert joined(pieces) == sent
@@ -66,7 +66,7 @@ def test_every_byte_comes_out_once_and_in_order(case: tuple[bytes, list[tuple[in
 def test_a_segment_that_never_came_is_one_hole_of_its_size(sent: bytes, data: st.DataObject) -> None:
     at = data.draw(st.integers(3, len(sent) - 5))
     size = data.draw(st.integers(1, min(40, len(sent) - at - 2)))
-    connection = Connection((A, B), (b"", b""), 0.0, False)
+    connection = TcpConnection((A, B), (b"", b""), 0.0, False)
     pieces = connection.feed(segment(START, sent[:at]))
     pieces += connection.feed(segment(START + at + size, sent[at + size :]))
     assert joined(pieces) == sent[:at]
@@ -77,7 +77,7 @@ def test_a_segment_that_never_came_is_one_hole_of_its_size(sent: bytes, data: st
 
 
 def test_an_acknowledgement_short_of_the_gap_keeps_waiting_for_the_late_segment() -> None:
-    connection = Connection((A, B), (b"", b""), 0.0, False)
+    connection = TcpConnection((A, B), (b"", b""), 0.0, False)
     pieces = connection.feed(segment(100, b"abc"))
     pieces += connection.feed(segment(106, b"ghi"))
     pieces += connection.feed(segment(1, b"", ACK, ack=103, back=True))
@@ -87,7 +87,7 @@ def test_an_acknowledgement_short_of_the_gap_keeps_waiting_for_the_late_segment(
 
 
 def test_keep_alives_and_endings_add_no_bytes_and_are_kept_by_side() -> None:
-    connection = Connection((A, B), (b"", b""), 0.0, True)
+    connection = TcpConnection((A, B), (b"", b""), 0.0, True)
     pieces = connection.feed(segment(10, b"", SYN)) + connection.feed(segment(50, b"", SYN | ACK, back=True))
     pieces += connection.feed(segment(11, b"hello"))
     pieces += connection.feed(segment(15, b"o"))  # a keep-alive repeats the last byte
@@ -124,11 +124,11 @@ def test_payloads_come_out_whole_however_the_stream_is_cut(
 ) -> None:
     noise = noise.replace(b"\x01", b"\x00")
     stream = noise + b"".join(envelope(kind, payload) for kind, payload in messages)
-    splitter, found, at, turn = Splitter(), [], 0, 0
+    splitter, found, at, exchange = Splitter(), [], 0, 0
     while at < len(stream):
-        size = sizes[turn % len(sizes)]
-        found += splitter.feed(0.0, turn, stream[at : at + size], 0)
-        at, turn = at + size, turn + 1
+        size = sizes[exchange % len(sizes)]
+        found += splitter.feed(0.0, exchange, stream[at : at + size], 0)
+        at, exchange = at + size, exchange + 1
     assert [(p.kind, p.payload) for p in found] == messages
     assert splitter.skipped == len(noise)
 

@@ -9,7 +9,7 @@ import struct
 import pytest
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
-from gladwire.core.lanes.frames.listen import listen
+from gladwire.core.lanes.frames.measure import measure_frames
 from gladwire.core.plc.certificates import out_of_dates, read_certificate, troubles
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.keylog import KeyLog, read_keylog
@@ -134,7 +134,7 @@ def test_a_file_that_carries_its_key_log_opens_itself_and_says_so() -> None:
     section = struct.unpack_from("<I", plain, 4)[0]
     capture = read_capture(Source(plain[:section] + block + plain[section:]))
     assert isinstance(capture, FrameCapture)
-    assert [m.message.name for m in listen(capture).messages][-1] == "SessionSetupRes"
+    assert [m.message.name for m in measure_frames(capture).messages][-1] == "SessionSetupRes"
     assert any("key log of its own" in r for r in capture.remarks)
     assert text.decode().split()[-1] not in repr(capture)
 
@@ -144,9 +144,9 @@ def test_records_cut_by_the_capture_s_own_end_are_no_harm() -> None:
     made = sealed(contexts(post, ssl.TLSVersion.TLSv1_2), hello())
     keys = read_keylog(made.keys)
     for count in range(4, len(made.capture.frames), 3):
-        listen(dataclasses.replace(made.capture, frames=made.capture.frames[:count]), keys)
+        measure_frames(dataclasses.replace(made.capture, frames=made.capture.frames[:count]), keys)
     cut = [Frame(f.time_s, f.data[:-7] if len(f.data) > 120 else f.data) for f in made.capture.frames]
-    listen(dataclasses.replace(made.capture, frames=tuple(cut)), keys)
+    measure_frames(dataclasses.replace(made.capture, frames=tuple(cut)), keys)
 
 
 def test_chains_are_judged_as_sent() -> None:

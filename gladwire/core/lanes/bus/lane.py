@@ -20,8 +20,8 @@ def _landmarks(bus: CanRecord) -> Iterator[Landmark]:
     """Moments that other captures show, leaving out what held when the log began."""
     plug, lock = bus.of("plug"), bus.of("lock")
     moments = (
-        ("plug in", plug.turns(True) if plug else None),
-        ("lock moves", lock.turns(True) if lock else None),
+        ("plug in", plug.exchanges(True) if plug else None),
+        ("lock moves", lock.exchanges(True) if lock else None),
         ("vehicle contactors close", closed_at(bus)),
         ("vehicle contactors open", opened_at(bus)),
     )

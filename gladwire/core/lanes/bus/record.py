@@ -52,7 +52,7 @@ class Course(BaseModel):
         """Whether a value of this state means that it holds."""
         return is_on(self.role, value, self.choices.get(int(value), "") if float(value).is_integer() else "")
 
-    def turns(self, on: bool, after_s: float = float("-inf")) -> float | None:
+    def exchanges(self, on: bool, after_s: float = float("-inf")) -> float | None:
         """When it goes on (or off) for the first time after a moment; what it begins with counts."""
         pairs = zip(self.moves, self.values, strict=True)
         return next((t for t, v in pairs if t >= after_s and self.on(v) == on), None)

@@ -25,8 +25,8 @@ def closed_at(record: CanRecord, after_s: float = float("-inf")) -> float | None
     """When the contactors close, by their own word."""
     closed, opened = record.of("contactor"), record.of("contactor_open")
     if closed:
-        return closed.turns(True, after_s)
-    return opened.turns(False, after_s) if opened else None
+        return closed.exchanges(True, after_s)
+    return opened.exchanges(False, after_s) if opened else None
 
 
 def opened_at(record: CanRecord) -> float | None:
@@ -35,7 +35,7 @@ def opened_at(record: CanRecord) -> float | None:
     if closes is None:
         return None
     closed, opened = record.of("contactor"), record.of("contactor_open")
-    return closed.turns(False, closes) if closed else opened.turns(True, closes) if opened else None
+    return closed.exchanges(False, closes) if closed else opened.exchanges(True, closes) if opened else None
 
 
 def flowing(record: CanRecord) -> list[tuple[float, float]]:
@@ -109,7 +109,7 @@ def _one_side(record: CanRecord) -> Iterator[Fact]:
 
 def _plugged(record: CanRecord) -> Iterator[Fact]:
     plug = record.of("plug")
-    at = plug.turns(True) if plug else None
+    at = plug.exchanges(True) if plug else None
     if plug and at is not None:
         yield Fact(
             "normal", f"The plug was detected at {at:.2f} s ({plug.signal}).", at, at, plug.word(plug.at(at) or 1), "on"
@@ -120,7 +120,7 @@ def _locked(record: CanRecord) -> Iterator[Fact]:
     lock, closes = record.of("lock"), closed_at(record)
     if lock is None:
         return
-    at = lock.turns(True)
+    at = lock.exchanges(True)
     if at is not None and (closes is None or at <= closes):
         yield Fact("normal", f"The lock closed at {at:.2f} s ({lock.signal}).", at, at, "closed", "closed before power")
     elif closes is not None:
@@ -131,7 +131,7 @@ def _locked(record: CanRecord) -> Iterator[Fact]:
 def _opens_under_way(record: CanRecord) -> Iterator[Fact]:
     lock = record.of("lock")
     for start, end in flowing(record) if lock else ():
-        at = lock.turns(False, start) if lock else None
+        at = lock.exchanges(False, start) if lock else None
         if at is not None and start < at < end:
             text = f"The lock opened at {at:.2f} s while current flowed."
             yield Fact("fault", text, at, at, "opened", "closed while current flows")
@@ -190,7 +190,7 @@ def _swapped(record: CanRecord) -> Iterator[Fact]:
     """Before the contactors close the pack's side is live and the inlet's is not."""
     pack, inlet, closes = record.of("pack_v"), record.of("inlet_v"), closed_at(record)
     pre = record.of("precharge")
-    first = min((t for t in (closes, pre.turns(True) if pre else None) if t is not None), default=record.end_s)
+    first = min((t for t in (closes, pre.exchanges(True) if pre else None) if t is not None), default=record.end_s)
     if not pack or not inlet or first <= record.start_s + 0.1:
         return
     before = (pack.within(record.start_s, first - 0.05), inlet.within(record.start_s, first - 0.05))
@@ -234,7 +234,7 @@ def _hv_line(record: CanRecord) -> Iterator[Fact]:
     line, closes = record.of("hv_present"), closed_at(record)
     if line is None or closes is None:
         return
-    at = line.turns(True, closes - _SETTLED_S)
+    at = line.exchanges(True, closes - _SETTLED_S)
     if at is not None:
         yield Fact("normal", f"The HV present line came on at {at:.2f} s.", at, at, "on", "on with the contactors")
     elif record.end_s - closes > 2 * _SETTLED_S:
@@ -246,7 +246,7 @@ def _asks_nothing(record: CanRecord) -> Iterator[Fact]:
     asked, plug = record.of("asked_a"), record.of("plug")
     if asked is None or max(asked.values) > 0:
         return
-    start = max(asked.moves[0], (plug.turns(True) if plug else None) or asked.moves[0])
+    start = max(asked.moves[0], (plug.exchanges(True) if plug else None) or asked.moves[0])
     if record.end_s - start > _WAITS_S:
         text = (
             f"The battery manager asks for 0 A for the whole {seconds(record.end_s - start)}: it does not allow charging, or "
@@ -325,7 +325,7 @@ def stage_at(record: CanRecord, at_s: float) -> str:
     if closes is not None and at_s >= closes:
         return "ramp"
     pre = record.of("precharge")
-    begun = pre.turns(True) if pre else None
+    begun = pre.exchanges(True) if pre else None
     return "precharge" if begun is not None and at_s >= begun else "parameters"
 
 
@@ -334,8 +334,8 @@ def _ended(record: CanRecord) -> Iterator[Fact]:
     if not spans or opens is None or spans[-1][1] >= record.end_s:
         return
     stop, enabled = record.of("stop"), record.of("enabled")
-    stopped = stop.turns(True, spans[-1][0]) if stop else None
-    lets_go = enabled.turns(False, spans[-1][0]) if enabled else None
+    stopped = stop.exchanges(True, spans[-1][0]) if stop else None
+    lets_go = enabled.exchanges(False, spans[-1][0]) if enabled else None
     text = f"Current ended at {spans[-1][1]:.2f} s and the contactors opened at {opens:.2f} s."
     asked = record.of("asked_a")
     still = asked.at(stopped) if asked and stopped is not None else None

@@ -11,7 +11,7 @@ from gladwire.core.lanes.bus.record import CanRecord
 from gladwire.core.lanes.bus.roles import BY_KEY, unit_words
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.signal.waveform import Waveform
-from gladwire.core.signal.zero_order_hold import held
+from gladwire.core.signal.zero_order_hold import zero_order_hold
 
 _RATE_HZ = 20.0
 # A signal sent longer ago than this many of its cycles, and this long, is no longer the present one.
@@ -38,7 +38,7 @@ def _lane(track: Track, role: str, end_s: float) -> Waveform:
     name = f"{BY_KEY[role].title}: {track.signal.name}" if role else track.signal.name
     title = f"{name} ({words})" if words else name
     stays = max(_CYCLES * cycle, _LEAST_S)
-    return held(title, unit_words(track.signal.unit), track.time_s, track.values, end_s, _RATE_HZ, stays)
+    return zero_order_hold(title, unit_words(track.signal.unit), track.time_s, track.values, end_s, _RATE_HZ, stays)
 
 
 def power_of_can(record: CanRecord, tracks: Sequence[Track]) -> PowerRecord | None:

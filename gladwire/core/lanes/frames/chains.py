@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
-from gladwire.core.lanes.frames.connection import Heard
-from gladwire.core.lanes.frames.record import SIDES, Certificate, Chain
+from gladwire.core.lanes.frames.connection import CapturedMessage
+from gladwire.core.lanes.frames.record import SIDES, Certificate, CertificateChain
 from gladwire.core.plc.certificates import CertificateSeen, read_certificate, troubles
 from gladwire.core.plc.tls import TlsView
 
@@ -26,9 +26,11 @@ _WHOSE = (
 )
 
 
-def chains_of(view: TlsView | None, messages: Sequence[Heard], swapped: bool, at: float) -> tuple[Chain, ...]:
+def chains_of(
+    view: TlsView | None, messages: Sequence[CapturedMessage], swapped: bool, at: float
+) -> tuple[CertificateChain, ...]:
     """All chains of a connection in the order sent. at: the capture's first moment in seconds since 1970, 0 if unknown."""
-    found: list[Chain] = []
+    found: list[CertificateChain] = []
     if view is not None:
         for side in (0, 1):
             sent = [c for c in view.certificates if c.side == side]
@@ -53,9 +55,9 @@ def _in_message(fields: Mapping[str, Any], side: int) -> Iterator[tuple[str, lis
             yield whose, [read_certificate(side, bytes.fromhex(str(v))) for v in (value, *above)]
 
 
-def _chain(whose: str, side: int, time_s: float, sent: Sequence[CertificateSeen], at: float) -> Chain:
+def _chain(whose: str, side: int, time_s: float, sent: Sequence[CertificateSeen], at: float) -> CertificateChain:
     wrong = [t for t in troubles(sent, at) if whose != "provisioning" or t[1] != "leaf_alone"]  # it is asked for alone
-    return Chain(
+    return CertificateChain(
         whose=whose,
         by=SIDES[side],
         time_s=time_s,

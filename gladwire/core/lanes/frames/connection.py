@@ -9,7 +9,7 @@ from gladwire.core.plc.exi.decoder import ExiError
 from gladwire.core.plc.exi.grammar import grammar
 from gladwire.core.plc.keylog import KeyLog
 from gladwire.core.plc.message import Message, read_message
-from gladwire.core.plc.tcp import Connection, Piece
+from gladwire.core.plc.tcp import StreamPiece, TcpConnection
 from gladwire.core.plc.tls import TlsView, looks_like_tls
 from gladwire.core.plc.v2gtp import EXI, PAYLOAD_TYPES, Parcel, Splitter
 
@@ -29,12 +29,12 @@ PROTOCOLS = {"urn:din:70121:2012:MsgDef": "din", "urn:iso:15118:2:2013:MsgDef": 
 _REMEMBERED = 4096
 
 
-class Heard(NamedTuple):
+class CapturedMessage(NamedTuple):
     """One message of the file. side: 0 vehicle, 1 post. talk: which connection. lost: bytes missing before it."""
 
     time_s: float
     frame: int
-    talk: int
+    connection: int
     side: int
     message: Message
     payload: bytes
@@ -42,11 +42,11 @@ class Heard(NamedTuple):
 
 
 @dataclass(slots=True)
-class Talking:
+class OpenConnection:
     """A connection's state. keys: grammars to try, the agreed or last fitting one first."""
 
     number: int
-    connection: Connection
+    connection: TcpConnection
     splitters: tuple[Splitter, Splitter] = field(default_factory=lambda: (Splitter(), Splitter()))
     tls: TlsView | None = None
     secrets: KeyLog = field(default_factory=KeyLog)
@@ -55,12 +55,12 @@ class Talking:
     offers: dict[int, str] = field(default_factory=dict)
     agreed: str = ""
     swapped: bool | None = None
-    messages: list[Heard] = field(default_factory=list)
+    messages: list[CapturedMessage] = field(default_factory=list)
     seen: dict[bytes, Message] = field(default_factory=dict)
     begun: bool = False
-    crumbs: list[Piece] = field(default_factory=list)
+    crumbs: list[StreamPiece] = field(default_factory=list)
 
-    def hear(self, piece: Piece) -> None:
+    def feed(self, piece: StreamPiece) -> None:
         """Bytes of one end that are now in order."""
         side = piece.side
         if not self.begun:
@@ -74,17 +74,17 @@ class Talking:
                 self.tls = TlsView(self.secrets)
             held, self.crumbs = self.crumbs, []
             for crumb in held:
-                self.hear(crumb)
+                self.feed(crumb)
             return
         if self.tls is None:
-            self._said(piece, piece.data, piece.lost)
+            self._plain(piece, piece.data, piece.lost)
             return
         self.missed[side] += piece.lost
         for plain in self.tls.feed(piece.time_s, side, piece.data, piece.lost):
-            self._said(piece, plain, self.missed[side])
+            self._plain(piece, plain, self.missed[side])
             self.missed[side] = 0
 
-    def _said(self, piece: Piece, data: bytes, lost: int) -> None:
+    def _plain(self, piece: StreamPiece, data: bytes, lost: int) -> None:
         for parcel in self.splitters[piece.side].feed(piece.time_s, piece.frame, data, lost):
             self.parcel(piece.side, parcel)
 
@@ -104,7 +104,7 @@ class Talking:
             requests_from = side if message.request else 1 - side
             self.swapped = self.swapped if self.swapped is not None else requests_from == 1
         self.messages.append(
-            Heard(parcel.time_s, parcel.frame, self.number, side, message, parcel.payload, parcel.lost)
+            CapturedMessage(parcel.time_s, parcel.frame, self.number, side, message, parcel.payload, parcel.lost)
         )
 
     def decoded(self, payload: bytes) -> Message:
@@ -150,7 +150,7 @@ class Talking:
     def finish(self) -> None:
         """What the end of the capture leaves half said."""
         for piece in self.connection.finish():
-            self.hear(piece)
+            self.feed(piece)
         for side, splitter in enumerate(self.splitters):
             for parcel in splitter.rest():
                 self.parcel(side, parcel)

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from statistics import median
 from typing import Any
 
-from gladwire.core.lanes.frames.connection import Heard
-from gladwire.core.lanes.frames.record import Said, Turn
+from gladwire.core.lanes.frames.connection import CapturedMessage
+from gladwire.core.lanes.frames.record import Exchange, SentMessage
 from gladwire.core.plc.message import Message
 from gladwire.core.standards.v2g_timers import answer_max_s
 
@@ -24,8 +24,8 @@ UNDECODED = "undecoded"
 @dataclass(slots=True)
 class _Exchange:
     stem: str
-    request: tuple[int, Heard] | None
-    answer: tuple[int, Heard] | None
+    request: tuple[int, CapturedMessage] | None
+    answer: tuple[int, CapturedMessage] | None
     lost: bool
 
     @property
@@ -41,7 +41,7 @@ class _Exchange:
         return self.answer[1].time_s - self.request[1].time_s if self.request and self.answer else None
 
 
-def exchanges(messages: Sequence[tuple[int, Heard]]) -> list[_Exchange]:
+def exchanges(messages: Sequence[tuple[int, CapturedMessage]]) -> list[_Exchange]:
     """Pairs of request and answer in order. messages: (number in the file, message)."""
     found: list[_Exchange] = []
     waiting: _Exchange | None = None
@@ -110,21 +110,21 @@ class _Fold:
                 elif value > seen[1]:
                     seen[1] = value
 
-    def turn(self, after_hole: bool) -> Turn:
+    def exchange(self, after_hole: bool) -> Exchange:
         gaps = [b - a for a, b in zip(self.starts, self.starts[1:], strict=False)]
         several = self.count > 1
         either = self.first.request or self.first.answer
         assert either
-        return Turn(
+        return Exchange(
             start_s=self.first.start_s,
             end_s=self.last.end_s,
             stem=self.first.stem,
             protocol=either[1].message.protocol,
             count=self.count,
             request=_said(self.first.request),
-            answer=_said(self.first.answer),
+            response=_said(self.first.answer),
             last_request=_said(self.last.request) if several else None,
-            last_answer=_said(self.last.answer) if several else None,
+            last_response=_said(self.last.answer) if several else None,
             answered=self.last.answer is not None,
             wait_s=median(self.waits) if self.waits else None,
             worst_s=self.worst[0] if self.waits else None,
@@ -137,13 +137,13 @@ class _Fold:
         )
 
 
-def _said(part: tuple[int, Heard] | None) -> Said | None:
+def _said(part: tuple[int, CapturedMessage] | None) -> SentMessage | None:
     if part is None:
         return None
     number, heard = part
     message = heard.message
     error = str(message.error) if message.error else ""
-    return Said(
+    return SentMessage(
         time_s=heard.time_s,
         number=number,
         name=message.name,
@@ -157,7 +157,7 @@ def _is_signed(message: Message) -> bool:
     return any(name.startswith("Signature") for name in message.header)
 
 
-def fold(found: Iterable[_Exchange], protocol: str) -> tuple[Turn, ...]:
+def fold(found: Iterable[_Exchange], protocol: str) -> tuple[Exchange, ...]:
     """Exchanges as turns; a new turn begins wherever anything but numbers and limit flags changes."""
     folds: list[_Fold] = []
     lost: list[bool] = []
@@ -176,7 +176,7 @@ def fold(found: Iterable[_Exchange], protocol: str) -> tuple[Turn, ...]:
                 folds.append(_Fold(exchange, key, exchange))
                 lost.append(exchange.lost)
         folds[-1].add(exchange, answer_max_s(protocol, exchange.stem))
-    return tuple(f.turn(hole) for f, hole in zip(folds, lost, strict=True))
+    return tuple(f.exchange(hole) for f, hole in zip(folds, lost, strict=True))
 
 
 def _key(exchange: _Exchange, known: dict[int, tuple[Any, ...]]) -> list[tuple[Any, ...]]:

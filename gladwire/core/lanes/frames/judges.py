@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 
 from gladwire.core.findings import Finding, codes, proving
-from gladwire.core.lanes.frames.record import ConversationRecord, Talk
+from gladwire.core.lanes.frames.record import Connection, ConversationRecord
 from gladwire.core.lanes.frames.rules import RULES
 from gladwire.core.lanes.frames.rules.loop import LOOPS, most_amps, top
 from gladwire.core.lanes.lane import Judge
@@ -19,14 +19,18 @@ _ORDER = ("agree", "authorise", "parameters", "insulation", "precharge", "ramp",
 _DRAWS_W = 100.0
 
 
-def turns_beyond(records: Records, stage: str) -> bool:
+def exchanges_beyond(records: Records, stage: str) -> bool:
     """Whether something was said that is only said once this stage is passed."""
     later = _ORDER[_ORDER.index(stage) + 1 :] if stage in _ORDER else _ORDER
-    return any(t.stage in later and t.answer and not t.failed for talk in talks(records) for t in talk.turns)
+    return any(
+        t.stage in later and t.response and not t.failed
+        for connection in connections(records)
+        for t in connection.exchanges
+    )
 
 
-def talks(records: Records) -> list[Talk]:
-    return [t for c in records.of(ConversationRecord) for t in c.talks]
+def connections(records: Records) -> list[Connection]:
+    return [t for c in records.of(ConversationRecord) for t in c.connections]
 
 
 def _find(findings: Sequence[Finding], *codes: str) -> Finding | None:
@@ -53,15 +57,17 @@ def _open(records: Records, findings: Sequence[Finding], stage: str) -> Standing
     if sealed and stage not in ("match", "link"):
         return Standing("not_captured", "The conversation is sealed; its keys would open it.", "sealed")
     middle = _find(findings, "begins_in_the_middle")
-    if middle and turns_beyond(records, stage):
+    if middle and exchanges_beyond(records, stage):
         return Standing("not_captured", "Passed before this capture begins: later stages are heard.")
-    if stage == "match" and (talks(records) or any(c.sdp for c in records.of(ConversationRecord))):
+    if stage == "match" and (connections(records) or any(c.sdp for c in records.of(ConversationRecord))):
         return Standing("not_captured", "No matching in this capture: it begins later, or was taken behind the modem.")
-    if stage == "link" and not talks(records):
+    if stage == "link" and not connections(records):
         return Standing("not_captured", "No connection in this capture.")
-    if turns_beyond(records, stage):
+    if exchanges_beyond(records, stage):
         return Standing("proven", "Passed: later stages are heard.")
-    asked = [t for talk in talks(records) for t in talk.turns if stage in _ORDER and t.stage == stage]
+    asked = [
+        t for connection in connections(records) for t in connection.exchanges if stage in _ORDER and t.stage == stage
+    ]
     if asked:
         last = asked[-1]
         why = f"Begun at {asked[0].start_s:.2f} s; the capture ends before it is decided."
@@ -71,7 +77,7 @@ def _open(records: Records, findings: Sequence[Finding], stage: str) -> Standing
 
 def _agree(records: Records, findings: Sequence[Finding]) -> Standing:
     agreed = _find(findings, "protocol_agreed")
-    if turns_beyond(records, "agree") or any(t.of("SessionSetup") for t in talks(records)):
+    if exchanges_beyond(records, "agree") or any(t.of("SessionSetup") for t in connections(records)):
         if agreed:
             return _proven(agreed)
     elif agreed:
@@ -85,7 +91,7 @@ def _ramp(records: Records, findings: Sequence[Finding]) -> Standing:
     found = _find(findings, "power_on")
     if found is None:
         return _open(records, findings, "ramp")
-    amps = max((most_amps(t) for t in talks(records)), default=0.0)
+    amps = max((most_amps(t) for t in connections(records)), default=0.0)
     short = f"{amps:.0f} A" if amps > FLOWS_A else "on"
     return _proven(found)._replace(short=short)
 
@@ -122,8 +128,8 @@ def _energise(records: Records, findings: Sequence[Finding]) -> Standing:
 
 def _drawn(records: Records) -> Standing | None:
     """Current that flows, by the vehicle's own word or by the meter the post quotes."""
-    for talk in talks(records):
-        loops = talk.of("ChargingStatus")
+    for connection in connections(records):
+        loops = connection.of("ChargingStatus")
         watts = max((top(t, "EVPresentActivePower") for t in loops), default=0.0)
         if watts > _DRAWS_W:
             at = next(t for t in loops if top(t, "EVPresentActivePower") > _DRAWS_W)
@@ -131,8 +137,12 @@ def _drawn(records: Records) -> Standing | None:
             return Standing(
                 "proven", f"the vehicle takes up to {said} by its own word.", said, at.start_s, loops[-1].end_s
             )
-        meters = [v for t in loops if (v := t.told("MeterReading") or t.told("ChargedEnergyReadingWh")) is not None]
-        first = loops[0].answer.field("MeterReading") if loops and loops[0].answer else None
+        meters = [
+            v
+            for t in loops
+            if (v := t.of_response("MeterReading") or t.of_response("ChargedEnergyReadingWh")) is not None
+        ]
+        first = loops[0].response.field("MeterReading") if loops and loops[0].response else None
         if meters and first is not None and meters[-1] > first:
             why = f"the post's meter counts {meters[-1] - first:.0f} Wh in the loop."
             return Standing("proven", why, f"{meters[-1] - first:.0f} Wh", loops[0].start_s, loops[-1].end_s)
@@ -174,9 +184,9 @@ def begun(records: Records, broken: Finding) -> bool | None:
     if not records.of(ConversationRecord):
         return None
     return any(
-        turn.start_s < broken.start_s and top(turn, "EVSEPresentCurrent") > FLOWS_A
-        for talk in talks(records)
-        for turn in talk.of(*LOOPS)
+        exchange.start_s < broken.start_s and top(exchange, "EVSEPresentCurrent") > FLOWS_A
+        for connection in connections(records)
+        for exchange in connection.of(*LOOPS)
     )
 
 

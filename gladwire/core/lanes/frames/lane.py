@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from gladwire.core.lanes.frames.judges import JUDGES, begun, story
-from gladwire.core.lanes.frames.record import ConversationRecord, Discovery, Turn
+from gladwire.core.lanes.frames.record import ConversationRecord, Discovery, Exchange
 from gladwire.core.lanes.frames.rules import RULES
 from gladwire.core.lanes.frames.rules.ending import switched_off
 from gladwire.core.lanes.frames.rules.loop import LOOPS, switched_on
@@ -19,8 +19,8 @@ from gladwire.core.plc.slac import SlacRun
 def _landmarks(conversation: ConversationRecord) -> Iterator[Landmark]:
     """Moments of a conversation that a pilot answers to."""
     yield from (Landmark(run.start_s, "matching begins", 0.01) for run in conversation.slac[:1])
-    for talk in conversation.talks:
-        checks, on, off = talk.of("CableCheck"), switched_on(talk), switched_off(talk)
+    for connection in conversation.connections:
+        checks, on, off = connection.of("CableCheck"), switched_on(connection), switched_off(connection)
         if checks:
             yield Landmark(checks[0].start_s, "cable check begins", 0.01)
         if on:
@@ -61,16 +61,16 @@ def _entries(record: ConversationRecord) -> dict[str, list[dict[str, Any]]]:
 
 def _lines(record: ConversationRecord) -> list[str]:
     lines = []
-    for talk in record.talks:
-        lines += [f"Dialogue, port {talk.port}", *(_line(t) for t in talk.turns), ""]
+    for connection in record.connections:
+        lines += [f"Dialogue, port {connection.port}", *(_line(t) for t in connection.exchanges), ""]
     return lines[:-1]
 
 
-def _line(turn: Turn) -> str:
-    times = f" ×{turn.count}" if turn.count > 1 else ""
-    answer = turn.response_code or ("no answer" if not turn.answered else "")
-    wait = f"{1000 * turn.wait_s:.0f} ms" if turn.wait_s is not None else ""
-    return f"  {turn.start_s:10.4f} to {turn.end_s:10.4f} s  {turn.stem + times:<36} {answer:<28} {wait}"
+def _line(exchange: Exchange) -> str:
+    times = f" ×{exchange.count}" if exchange.count > 1 else ""
+    answer = exchange.response_code or ("no answer" if not exchange.answered else "")
+    wait = f"{1000 * exchange.wait_s:.0f} ms" if exchange.wait_s is not None else ""
+    return f"  {exchange.start_s:10.4f} to {exchange.end_s:10.4f} s  {exchange.stem + times:<36} {answer:<28} {wait}"
 
 
 _LIMITS = {s.title for s in SERIES if "_max_" in s.quantity}
@@ -78,8 +78,8 @@ _LIMITS = {s.title for s in SERIES if "_max_" in s.quantity}
 
 def _folded(records: Records, name: str, unit: str) -> bool:
     """Only volts have a story to tell before a charge loop, and a limit hardly ever has one."""
-    talks = [talk for record in records.of(ConversationRecord) for talk in record.talks]
-    return name in _LIMITS or (unit != "V" and not any(t.of(*LOOPS) for t in talks))
+    connections = [connection for record in records.of(ConversationRecord) for connection in record.connections]
+    return name in _LIMITS or (unit != "V" and not any(t.of(*LOOPS) for t in connections))
 
 
 LANE = Lane(

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 from gladwire.core.lanes.frames.folding import FLAGS, UNDECODED
-from gladwire.core.lanes.frames.record import Turn
+from gladwire.core.lanes.frames.record import Exchange
 from gladwire.core.plc.exi.units import unit_of
 from gladwire.core.standards.v2g_codes import (
     EV_ERRORS,
@@ -30,42 +30,42 @@ class Spoken(NamedTuple):
     remark: str = ""
 
 
-def speak(turn: Turn) -> Spoken:
+def speak(exchange: Exchange) -> Spoken:
     """What both say in a turn."""
-    if turn.stem == UNDECODED:
+    if exchange.stem == UNDECODED:
         said = "Something that is not decoded here."
-        return Spoken(said if turn.request else "", said if turn.answer else "", _remark(turn))
-    says = _SAYS.get(turn.stem) or _SAYS.get(turn.kind)
-    if turn.stem == "ServiceDiscovery" and turn.protocol == ISO_20:
+        return Spoken(said if exchange.request else "", said if exchange.response else "", _remark(exchange))
+    says = _SAYS.get(exchange.stem) or _SAYS.get(exchange.kind)
+    if exchange.stem == "ServiceDiscovery" and exchange.protocol == ISO_20:
         says = _services_20
-    ev, evse = says(turn) if says else (f"{turn.stem}?" if turn.request else "", _other(turn))
-    if not turn.request:
+    ev, evse = says(exchange) if says else (f"{exchange.stem}?" if exchange.request else "", _other(exchange))
+    if not exchange.request:
         ev = ""
-    elif (error := turn.either("EVErrorCode")) not in (None, "NO_ERROR"):
+    elif (error := exchange.of_either("EVErrorCode")) not in (None, "NO_ERROR"):
         ev = f"{ev} But: {EV_ERRORS.get(str(error), error)}."
-    if turn.failed or (turn.warned and turn.stage == "authorise"):
-        evse = f"No: {meaning(turn.response_code)}."
-    elif not turn.answered:
+    if exchange.failed or (exchange.warned and exchange.stage == "authorise"):
+        evse = f"No: {meaning(exchange.response_code)}."
+    elif not exchange.answered:
         evse = ""
     else:
-        evse = f"{evse}{_status(turn)}"
-    return Spoken(ev, evse, _remark(turn))
+        evse = f"{evse}{_status(exchange)}"
+    return Spoken(ev, evse, _remark(exchange))
 
 
-def stage_of_turn(turn: Turn) -> str:
+def stage_of_exchange(exchange: Exchange) -> str:
     """The stage a turn belongs to; switching off belongs to the end."""
-    return "end" if turn.switches == "off" else turn.stage
+    return "end" if exchange.switches == "off" else exchange.stage
 
 
-def _status(turn: Turn) -> str:
-    status, notify = turn.either("EVSEStatusCode"), turn.either("EVSENotification")
+def _status(exchange: Exchange) -> str:
+    status, notify = exchange.of_either("EVSEStatusCode"), exchange.of_either("EVSENotification")
     said = ""
     if status in ("EVSE_Shutdown", "EVSE_UtilityInterruptEvent", "EVSE_EmergencyShutdown", "EVSE_Malfunction"):
         said += f" I {_VERBS.get(str(status), POST_STATUS[str(status)])}."
     if notify in NOTICES:
         said += f" I ask {NOTICES[str(notify)]}."
-    isolation = turn.either("EVSEIsolationStatus")
-    if isolation in ("Warning", "Fault") and turn.kind != "CableCheck":
+    isolation = exchange.of_either("EVSEIsolationStatus")
+    if isolation in ("Warning", "Fault") and exchange.kind != "CableCheck":
         said += f" Insulation: {isolation}."
     return said
 
@@ -78,26 +78,29 @@ _VERBS = {
 }
 
 
-def _remark(turn: Turn) -> str:
+def _remark(exchange: Exchange) -> str:
     said = []
-    if turn.flags:
+    if exchange.flags:
         words = dict(zip(FLAGS, ("current", "voltage", "power"), strict=True))
-        said += [f"{words[flag]} limit reached in {count} of {turn.count}" for flag, count in turn.flags.items()]
-    if turn.late:
+        said += [
+            f"{words[flag]} limit reached in {count} of {exchange.count}" for flag, count in exchange.flags.items()
+        ]
+    if exchange.late:
         said.append(
-            f"{turn.late} answer{'s' if turn.late > 1 else ''} late, the slowest after {1000 * (turn.worst_s or 0):.0f} ms"
+            f"{exchange.late} answer{'s' if exchange.late > 1 else ''} late, "
+            f"the slowest after {1000 * (exchange.worst_s or 0):.0f} ms"
         )
     return "; ".join(said)
 
 
-def _quantity(turn: Turn, field: str) -> str:
+def _quantity(exchange: Exchange, field: str) -> str:
     """A value with its unit, or the range it ran through."""
     unit = unit_of(field)
-    value = turn.either(field)
+    value = exchange.of_either(field)
     if value is None:
         return "?"
-    ran = turn.range_of(field)
-    firsts = [f for said in (turn.request, turn.answer) if said and (f := said.field(field)) is not None]
+    ran = exchange.range_of(field)
+    firsts = [f for said in (exchange.request, exchange.response) if said and (f := said.field(field)) is not None]
     first, last = firsts[-1] if firsts else value, value
     if ran is None or first == last:
         return _amount(last, unit)
@@ -124,28 +127,31 @@ def _plain(value: Any) -> str:
     return f"{value:g}" if isinstance(value, int) else f"{value:.1f}".removesuffix(".0")
 
 
-def _other(turn: Turn) -> str:
-    if not turn.answer:
+def _other(exchange: Exchange) -> str:
+    if not exchange.response:
         return ""
-    return turn.response_code or turn.answer.name or "?"
+    return exchange.response_code or exchange.response.name or "?"
 
 
-def offers_of(turn: Turn) -> tuple[list[str], str]:
+def offers_of(exchange: Exchange) -> tuple[list[str], str]:
     """(names of the protocols the vehicle offers, the one chosen or an empty text)."""
-    fields = turn.request.fields if turn.request else {}
+    fields = exchange.request.fields if exchange.request else {}
     offered = [PROTOCOLS.get(v, v) for k, v in fields.items() if k.endswith(".ProtocolNamespace")]
     ids = [v for k, v in fields.items() if k.endswith("].SchemaID")]
-    chosen = turn.told("SchemaID")
+    chosen = exchange.of_response("SchemaID")
     return offered, offered[ids.index(chosen)] if chosen in ids and len(ids) == len(offered) else ""
 
 
-def _hello(turn: Turn) -> tuple[str, str]:
-    offered, chosen = offers_of(turn)
+def _hello(exchange: Exchange) -> tuple[str, str]:
+    offered, chosen = offers_of(exchange)
     return f"I speak {' and '.join(offered) or 'something'}.", f"Let us speak {chosen or 'that'}."
 
 
-def _setup(turn: Turn) -> tuple[str, str]:
-    return f"Let us begin; I am {turn.asked('EVCCID') or '?'}.", f"Begun; I am {_text(turn.told('EVSEID'))}."
+def _setup(exchange: Exchange) -> tuple[str, str]:
+    return (
+        f"Let us begin; I am {exchange.of_request('EVCCID') or '?'}.",
+        f"Begun; I am {_text(exchange.of_response('EVSEID'))}.",
+    )
 
 
 def _text(value: Any) -> str:
@@ -157,19 +163,23 @@ def _text(value: Any) -> str:
         return str(value)
 
 
-def _services(turn: Turn) -> tuple[str, str]:
-    paid = [_PAID.get(v, v) for k, v in (turn.answer.fields if turn.answer else {}).items() if ".PaymentOption[" in k]
-    kind = turn.either("EnergyTransferType") or turn.either("EnergyTransferMode[0]") or "charging"
+def _services(exchange: Exchange) -> tuple[str, str]:
+    paid = [
+        _PAID.get(v, v)
+        for k, v in (exchange.response.fields if exchange.response else {}).items()
+        if ".PaymentOption[" in k
+    ]
+    kind = exchange.of_either("EnergyTransferType") or exchange.of_either("EnergyTransferMode[0]") or "charging"
     return "What do you offer?", f"{str(kind).replace('_', ' ')}, paid {' or '.join(paid) or 'somehow'}."
 
 
-def _chosen(turn: Turn) -> tuple[str, str]:
-    return f"Charging, paid {_PAID.get(str(turn.asked('SelectedPaymentOption')), '?')}.", "Good."
+def _chosen(exchange: Exchange) -> tuple[str, str]:
+    return f"Charging, paid {_PAID.get(str(exchange.of_request('SelectedPaymentOption')), '?')}.", "Good."
 
 
-def _may_i(turn: Turn) -> tuple[str, str]:
-    processing = turn.told("EVSEProcessing")
-    way = _PAID.get(str(turn.asked("SelectedAuthorizationService")))
+def _may_i(exchange: Exchange) -> tuple[str, str]:
+    processing = exchange.of_response("EVSEProcessing")
+    way = _PAID.get(str(exchange.of_request("SelectedAuthorizationService")))
     answer = {
         "Finished": "Yes.",
         "Ongoing": "Not yet.",
@@ -178,88 +188,88 @@ def _may_i(turn: Turn) -> tuple[str, str]:
     return f"May I charge{f', {way}' if way else ''}?", answer.get(str(processing), "?")
 
 
-def _limits(turn: Turn) -> tuple[str, str]:
+def _limits(exchange: Exchange) -> tuple[str, str]:
     def q(name: str) -> str:
-        return _quantity(turn, name)
+        return _quantity(exchange, name)
 
-    power = f", {q('EVMaximumPowerLimit')}" if turn.either("EVMaximumPowerLimit") is not None else ""
+    power = f", {q('EVMaximumPowerLimit')}" if exchange.of_either("EVMaximumPowerLimit") is not None else ""
     ev = f"I take up to {q('EVMaximumVoltageLimit')} and {q('EVMaximumCurrentLimit')}{power}."
-    if turn.either("EVMaximumVoltageLimit") is None:
+    if exchange.of_either("EVMaximumVoltageLimit") is None:
         ev = "These are my limits."
-    if str(turn.told("EVSEProcessing")).startswith("Ongoing"):
+    if str(exchange.of_response("EVSEProcessing")).startswith("Ongoing"):
         return ev, "Not settled yet."
-    if turn.either("EVSEMaximumVoltageLimit") is None:
+    if exchange.of_either("EVSEMaximumVoltageLimit") is None:
         return ev, "These are mine."
-    give = f", {q('EVSEMaximumPowerLimit')}" if turn.either("EVSEMaximumPowerLimit") is not None else ""
-    low = f", from {q('EVSEMinimumVoltageLimit')}" if turn.either("EVSEMinimumVoltageLimit") is not None else ""
+    give = f", {q('EVSEMaximumPowerLimit')}" if exchange.of_either("EVSEMaximumPowerLimit") is not None else ""
+    low = f", from {q('EVSEMinimumVoltageLimit')}" if exchange.of_either("EVSEMinimumVoltageLimit") is not None else ""
     return ev, f"I give up to {q('EVSEMaximumVoltageLimit')} and {q('EVSEMaximumCurrentLimit')}{give}{low}."
 
 
-def _cable(turn: Turn) -> tuple[str, str]:
-    if str(turn.told("EVSEProcessing")).startswith("Ongoing"):
+def _cable(exchange: Exchange) -> tuple[str, str]:
+    if str(exchange.of_response("EVSEProcessing")).startswith("Ongoing"):
         return "Is the cable's insulation good?", "Still checking."
-    status = turn.either("EVSEIsolationStatus")
+    status = exchange.of_either("EVSEIsolationStatus")
     return "Is the cable's insulation good?", f"Insulation {status}." if status else "Checked."
 
 
-def _precharge(turn: Turn) -> tuple[str, str]:
+def _precharge(exchange: Exchange) -> tuple[str, str]:
     return (
-        f"Bring the cable to {_quantity(turn, 'EVTargetVoltage')}.",
-        f"It is at {_quantity(turn, 'EVSEPresentVoltage')}.",
+        f"Bring the cable to {_quantity(exchange, 'EVTargetVoltage')}.",
+        f"It is at {_quantity(exchange, 'EVSEPresentVoltage')}.",
     )
 
 
-def _power(turn: Turn) -> tuple[str, str]:
-    progress = turn.asked("ChargeProgress")
+def _power(exchange: Exchange) -> tuple[str, str]:
+    progress = exchange.of_request("ChargeProgress")
     if progress in RENEGOTIATIONS:
         return "Let us negotiate anew.", "Good."
     if progress == "Standby":
         return "I wait; keep me connected.", "Good."
-    if turn.switches == "on" and turn.asked("EVProcessing") == "Ongoing":
+    if exchange.switches == "on" and exchange.of_request("EVProcessing") == "Ongoing":
         return "I am getting ready; stay with me.", "Good."
-    return ("Switch on.", "On.") if turn.switches == "on" else ("Switch off.", "Off.")
+    return ("Switch on.", "On.") if exchange.switches == "on" else ("Switch off.", "Off.")
 
 
-def _loop(turn: Turn) -> tuple[str, str]:
-    soc = turn.either("EVRESSSOC")
-    at = f" I am at {_quantity(turn, 'EVRESSSOC')}." if soc is not None else ""
-    full = " I am full." if turn.asked("ChargingComplete") is True else ""
-    give = f"Give me {_quantity(turn, 'EVTargetCurrent')}."
-    if turn.asked("EVTargetCurrent") is None:
-        give = f"You decide, up to {_quantity(turn, 'EVMaximumCurrentLimit')}."
+def _loop(exchange: Exchange) -> tuple[str, str]:
+    soc = exchange.of_either("EVRESSSOC")
+    at = f" I am at {_quantity(exchange, 'EVRESSSOC')}." if soc is not None else ""
+    full = " I am full." if exchange.of_request("ChargingComplete") is True else ""
+    give = f"Give me {_quantity(exchange, 'EVTargetCurrent')}."
+    if exchange.of_request("EVTargetCurrent") is None:
+        give = f"You decide, up to {_quantity(exchange, 'EVMaximumCurrentLimit')}."
     return (
         f"{give}{at}{full}",
-        f"You get {_quantity(turn, 'EVSEPresentCurrent')} at {_quantity(turn, 'EVSEPresentVoltage')}.",
+        f"You get {_quantity(exchange, 'EVSEPresentCurrent')} at {_quantity(exchange, 'EVSEPresentVoltage')}.",
     )
 
 
-def _ac_loop(turn: Turn) -> tuple[str, str]:
-    most = turn.either("EVSEMaxCurrent")
-    if turn.asked("EVPresentActivePower") is not None:
-        soc = f" I am at {_quantity(turn, 'EVRESSSOC')}." if turn.asked("EVRESSSOC") is not None else ""
-        limit = turn.told("EVSETargetActivePower")
-        told = f"Take up to {_quantity(turn, 'EVSETargetActivePower')}." if limit is not None else "Going on."
-        return f"I take {_quantity(turn, 'EVPresentActivePower')}.{soc}", told
+def _ac_loop(exchange: Exchange) -> tuple[str, str]:
+    most = exchange.of_either("EVSEMaxCurrent")
+    if exchange.of_request("EVPresentActivePower") is not None:
+        soc = f" I am at {_quantity(exchange, 'EVRESSSOC')}." if exchange.of_request("EVRESSSOC") is not None else ""
+        limit = exchange.of_response("EVSETargetActivePower")
+        told = f"Take up to {_quantity(exchange, 'EVSETargetActivePower')}." if limit is not None else "Going on."
+        return f"I take {_quantity(exchange, 'EVPresentActivePower')}.{soc}", told
     return "How is it going?", f"Up to {most:g} A." if most is not None else "Going on."
 
 
-def _weld(turn: Turn) -> tuple[str, str]:
-    return "Are my contactors open?", f"The cable is at {_quantity(turn, 'EVSEPresentVoltage')}."
+def _weld(exchange: Exchange) -> tuple[str, str]:
+    return "Are my contactors open?", f"The cable is at {_quantity(exchange, 'EVSEPresentVoltage')}."
 
 
-def _stop(turn: Turn) -> tuple[str, str]:
-    how = turn.asked("ChargingSession")
+def _stop(exchange: Exchange) -> tuple[str, str]:
+    how = exchange.of_request("ChargingSession")
     if how == "ServiceRenegotiation":
         return "Let us choose services anew.", "Good."
-    why = turn.asked("EVTerminationExplanation") or turn.asked("EVTerminationCode")
+    why = exchange.of_request("EVTerminationExplanation") or exchange.of_request("EVTerminationCode")
     because = f" Because: {why}." if why else ""
     return (f"Let us pause.{because}", "Paused.") if how == "Pause" else (f"Let us end.{because}", "Ended.")
 
 
-def _ways_to_authorise(turn: Turn) -> tuple[str, str]:
-    fields = turn.answer.fields if turn.answer else {}
+def _ways_to_authorise(exchange: Exchange) -> tuple[str, str]:
+    fields = exchange.response.fields if exchange.response else {}
     ways = [_PAID.get(v, v) for k, v in fields.items() if k.startswith("AuthorizationServices[")]
-    install = " I can install a contract." if turn.told("CertificateInstallationService") is True else ""
+    install = " I can install a contract." if exchange.of_response("CertificateInstallationService") is True else ""
     return "How may I authorise?", f"{(' or '.join(ways) or 'somehow').capitalize()}.{install}"
 
 
@@ -277,55 +287,59 @@ _SERVICES_20 = {
 }
 
 
-def _named(turn: Turn, ending: str, request: bool) -> str:
-    said = turn.request if request else turn.answer
+def _named(exchange: Exchange, ending: str, request: bool) -> str:
+    said = exchange.request if request else exchange.response
     numbers = [v for k, v in said.fields.items() if k.endswith(ending)] if said else []
     return ", ".join(_SERVICES_20.get(n, f"service {n}") for n in numbers)
 
 
-def _services_20(turn: Turn) -> tuple[str, str]:
-    return "What do you offer?", f"{_named(turn, '.ServiceID', False) or 'Nothing'}."
+def _services_20(exchange: Exchange) -> tuple[str, str]:
+    return "What do you offer?", f"{_named(exchange, '.ServiceID', False) or 'Nothing'}."
 
 
-def _detail(turn: Turn) -> tuple[str, str]:
-    service = _named(turn, "ServiceID", True) if turn.protocol == ISO_20 else f"service {turn.asked('ServiceID')}"
-    sets = sum(1 for k in (turn.answer.fields if turn.answer else {}) if k.endswith("ParameterSetID"))
+def _detail(exchange: Exchange) -> tuple[str, str]:
+    service = (
+        _named(exchange, "ServiceID", True)
+        if exchange.protocol == ISO_20
+        else f"service {exchange.of_request('ServiceID')}"
+    )
+    sets = sum(1 for k in (exchange.response.fields if exchange.response else {}) if k.endswith("ParameterSetID"))
     return f"Tell me more of {service}.", f"{sets} way{'' if sets == 1 else 's'} to have it."
 
 
-def _services_chosen(turn: Turn) -> tuple[str, str]:
-    return f"I take {_named(turn, 'EnergyTransferService.ServiceID', True) or 'it'}.", "Good."
+def _services_chosen(exchange: Exchange) -> tuple[str, str]:
+    return f"I take {_named(exchange, 'EnergyTransferService.ServiceID', True) or 'it'}.", "Good."
 
 
-def _schedule(turn: Turn) -> tuple[str, str]:
-    leave, want = turn.asked("DepartureTime"), turn.asked("EVTargetEnergyRequest")
+def _schedule(exchange: Exchange) -> tuple[str, str]:
+    leave, want = exchange.of_request("DepartureTime"), exchange.of_request("EVTargetEnergyRequest")
     wish = [
         f"{want / 1000:g} kWh" if want is not None else "",
         f"leave in {leave / 60:.0f} min" if leave is not None else "",
     ]
     ev = f"I want {' and '.join(w for w in wish if w)}." if any(wish) else "When may I have how much?"
-    if turn.ongoing:
+    if exchange.ongoing:
         return ev, "Not settled yet."
-    dynamic = any(k.startswith("Dynamic_") for k in (turn.answer.fields if turn.answer else {}))
+    dynamic = any(k.startswith("Dynamic_") for k in (exchange.response.fields if exchange.response else {}))
     return ev, "I decide as we go." if dynamic else "Here is a schedule."
 
 
-def _contract(turn: Turn) -> tuple[str, str]:
-    return f"My contract is {turn.asked('eMAID') or '?'}.", "Sign this challenge."
+def _contract(exchange: Exchange) -> tuple[str, str]:
+    return f"My contract is {exchange.of_request('eMAID') or '?'}.", "Sign this challenge."
 
 
-def _certificate(turn: Turn) -> tuple[str, str]:
-    return "Give me a contract certificate.", "Not yet." if turn.ongoing else "Here it is."
+def _certificate(exchange: Exchange) -> tuple[str, str]:
+    return "Give me a contract certificate.", "Not yet." if exchange.ongoing else "Here it is."
 
 
-def _receipt(turn: Turn) -> tuple[str, str]:
-    reading = turn.asked("MeterReading")
+def _receipt(exchange: Exchange) -> tuple[str, str]:
+    reading = exchange.of_request("MeterReading")
     if reading is None:
-        reading = turn.asked("ChargedEnergyReadingWh")
+        reading = exchange.of_request("ChargedEnergyReadingWh")
     return f"I sign for {reading / 1000:.2f} kWh." if reading is not None else "I sign for the meter.", "Good."
 
 
-_SAYS: Mapping[str, Callable[[Turn], tuple[str, str]]] = {
+_SAYS: Mapping[str, Callable[[Exchange], tuple[str, str]]] = {
     "supportedAppProtocol": _hello,
     "SessionSetup": _setup,
     "ServiceDiscovery": _services,

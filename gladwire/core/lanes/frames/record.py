@@ -20,7 +20,7 @@ SIDE_WORDS: dict[Side, str] = {"ev": "vehicle", "evse": "post"}
 SPOKEN = ("agree", "authorise", "parameters", "insulation", "precharge", "ramp", "energise", "hold", "end")
 
 
-class Said(BaseModel):
+class SentMessage(BaseModel):
     """One message. number: its place among all messages of the file. error: where it broke, else empty. signed: a signature
     stands in its header."""
 
@@ -45,7 +45,7 @@ class Said(BaseModel):
         return next((v for path, v in self.fields.items() if f".{path}".endswith(endings)), None)
 
 
-class Turn(BaseModel):
+class Exchange(BaseModel):
     """A request and its answer, or a loop of the same with only numbers changing, folded.
 
     start_s: of the first request (of the first answer where the request was not captured). end_s: of the last message.
@@ -61,10 +61,10 @@ class Turn(BaseModel):
     stem: str
     protocol: str
     count: int = 1
-    request: Said | None = None
-    answer: Said | None = None
-    last_request: Said | None = None
-    last_answer: Said | None = None
+    request: SentMessage | None = None
+    response: SentMessage | None = None
+    last_request: SentMessage | None = None
+    last_response: SentMessage | None = None
     answered: bool = True
     wait_s: Duration | None = None
     worst_s: Duration | None = None
@@ -78,7 +78,7 @@ class Turn(BaseModel):
 
     @property
     def response_code(self) -> str:
-        return self.answer.response_code if self.answer else ""
+        return self.response.response_code if self.response else ""
 
     @property
     def kind(self) -> str:
@@ -100,35 +100,37 @@ class Turn(BaseModel):
     @property
     def ongoing(self) -> bool:
         """Whether the post has not decided yet."""
-        return str(self.told("EVSEProcessing")).startswith("Ongoing")
+        return str(self.of_response("EVSEProcessing")).startswith("Ongoing")
 
     @property
     def done(self) -> bool:
         """Whether the post answered and has nothing more to work out."""
-        return self.answer is not None and not self.failed and self.told("EVSEProcessing") in ("Finished", None)
+        return (
+            self.response is not None and not self.failed and self.of_response("EVSEProcessing") in ("Finished", None)
+        )
 
     @property
     def switches(self) -> Literal["on", "off", ""]:
         """Whether this turn switches power."""
-        if self.asked("ReadyToChargeState") is True or self.asked("ChargeProgress") == "Start":
+        if self.of_request("ReadyToChargeState") is True or self.of_request("ChargeProgress") == "Start":
             return "on"
-        if self.asked("ReadyToChargeState") is False or self.asked("ChargeProgress") == "Stop":
+        if self.of_request("ReadyToChargeState") is False or self.of_request("ChargeProgress") == "Stop":
             return "off"
         return ""
 
-    def asked(self, name: str) -> Any:
+    def of_request(self, name: str) -> Any:
         """A field of the last request."""
         said = self.last_request or self.request
         return said.field(name) if said else None
 
-    def told(self, name: str) -> Any:
+    def of_response(self, name: str) -> Any:
         """A field of the last answer."""
-        said = self.last_answer or self.answer
+        said = self.last_response or self.response
         return said.field(name) if said else None
 
-    def either(self, name: str) -> Any:
+    def of_either(self, name: str) -> Any:
         """The first field of answer or request of that name."""
-        for said in (self.last_answer, self.answer, self.last_request, self.request):
+        for said in (self.last_response, self.response, self.last_request, self.request):
             value = said.field(name) if said else None
             if value is not None:
                 return value
@@ -144,7 +146,7 @@ def _spellings(name: str) -> tuple[str, ...]:
     return (name, FIELDS_20[name]) if name in FIELDS_20 else (name,)
 
 
-class Closing(BaseModel):
+class ConnectionEnd(BaseModel):
     """An end of a connection. kind: fin (in order) or rst."""
 
     model_config = ConfigDict(frozen=True)
@@ -177,7 +179,7 @@ class Certificate(BaseModel):
         return parts[0] if parts else self.subject or "a certificate"
 
 
-class Chain(BaseModel):
+class CertificateChain(BaseModel):
     """Certificates sent together, leaf first. whose: TLS, contract, provisioning, provisioning service."""
 
     model_config = ConfigDict(frozen=True)
@@ -197,7 +199,7 @@ class Alert(BaseModel):
     fatal: bool
 
 
-class Sealed(BaseModel):
+class TlsSummary(BaseModel):
     """A connection under TLS. finished_at_s: handshake complete. cipher: its suite. resumed: an earlier session taken up.
     opening: what came of the key log, as `tls.Opening`. status_asked, status_given: of revocation."""
 
@@ -221,7 +223,7 @@ class Sealed(BaseModel):
     longest_silence_s: Duration = 0.0
 
 
-class Talk(BaseModel):
+class Connection(BaseModel):
     """One TCP connection between a vehicle and a post.
 
     session: the identity the post gave; taken_up: the one the vehicle began with, empty for none. opened: its beginning was
@@ -243,10 +245,10 @@ class Talk(BaseModel):
     opened: bool = True
     answered: bool = True
     protocol: str = ""
-    turns: tuple[Turn, ...] = ()
-    closings: tuple[Closing, ...] = ()
-    sealed: Sealed | None = None
-    chains: tuple[Chain, ...] = ()
+    exchanges: tuple[Exchange, ...] = ()
+    ends: tuple[ConnectionEnd, ...] = ()
+    tls: TlsSummary | None = None
+    certificate_chains: tuple[CertificateChain, ...] = ()
     clocks: dict[Side, float] = {}
     lost_bytes: int = 0
     holes: int = 0
@@ -254,8 +256,8 @@ class Talk(BaseModel):
     messages: int = 0
     undecoded: int = 0
 
-    def of(self, *kinds: str) -> list[Turn]:
-        return [t for t in self.turns if t.kind in kinds]
+    def of(self, *kinds: str) -> list[Exchange]:
+        return [t for t in self.exchanges if t.kind in kinds]
 
 
 class Discovery(BaseModel):
@@ -279,10 +281,10 @@ class ConversationRecord(Record):
     frames: int
     slac: tuple[SlacRun, ...] = ()
     sdp: tuple[Discovery, ...] = ()
-    talks: tuple[Talk, ...] = ()
+    connections: tuple[Connection, ...] = ()
     kinds: dict[str, int] = Field(default_factory=dict)
 
     @property
-    def main(self) -> Talk | None:
+    def main(self) -> Connection | None:
         """The talk that got furthest: most turns of those between vehicle and post."""
-        return max(self.talks, key=lambda t: (len(t.turns), t.messages), default=None)
+        return max(self.connections, key=lambda t: (len(t.exchanges), t.messages), default=None)

@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gladwire.core.lanes.frames.connection import Heard
+from gladwire.core.lanes.frames.connection import CapturedMessage
 from gladwire.core.plc.exi.fields import Fields
 from gladwire.core.signal.waveform import Waveform
-from gladwire.core.signal.zero_order_hold import held
+from gladwire.core.signal.zero_order_hold import zero_order_hold
 from gladwire.core.standards.v2g_codes import FIELDS_20
 
 RATE_HZ = 20.0
@@ -50,7 +50,7 @@ _PHASES = ("_L2", "_L3")
 _NUMBER = {name: n for n, s in enumerate(SERIES) for name in (s.field, FIELDS_20.get(s.field, s.field))}
 
 
-def series_of(messages: Sequence[Heard], end_s: float) -> tuple[Waveform, ...]:
+def series_of(messages: Sequence[CapturedMessage], end_s: float) -> tuple[Waveform, ...]:
     """Lanes of all messages of a capture, held between what was said and empty where nothing was for long."""
     said: list[tuple[list[float], list[float]]] = [([], []) for _ in SERIES]
     known: dict[int, list[tuple[int, float]]] = {}
@@ -62,7 +62,9 @@ def series_of(messages: Sequence[Heard], end_s: float) -> tuple[Waveform, ...]:
             said[number][0].append(heard.time_s)
             said[number][1].append(value)
     return tuple(
-        held(s.title, s.unit, np.array(times), s.factor * np.array(values, dtype=np.float64), end_s, RATE_HZ, _HELD_S)
+        zero_order_hold(
+            s.title, s.unit, np.array(times), s.factor * np.array(values, dtype=np.float64), end_s, RATE_HZ, _HELD_S
+        )
         for s, (times, values) in zip(SERIES, said, strict=True)
         if len(times) > 1
     )

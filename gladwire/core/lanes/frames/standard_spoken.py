@@ -27,7 +27,7 @@ _IN_20 = {
 
 def in_its_own_standard(found: Sequence[Finding], record: ConversationRecord) -> tuple[Finding, ...]:
     """Findings that rest on ISO 15118-2 rest on ISO 15118-20 where that was spoken."""
-    newer = [t for t in record.talks if t.protocol == ISO_20]
+    newer = [t for t in record.connections if t.protocol == ISO_20]
 
     def moved(finding: Finding) -> Finding:
         spoken = any(t.start_s <= finding.start_s <= t.end_s for t in newer)

@@ -66,7 +66,7 @@ def glance(wave: Waveform) -> Glance:
         & (count <= rows.shape[1] - 2)
         & (spread < 0.25 * (high - low))
         & (high - low > 0.2 * (top - bottom))
-        & (_turns(above) >= 3)
+        & (_exchanges(above) >= 3)
     )
     whole = np.full(len(rows), rows.shape[1])
     steady, around = _level_and_spread(ranked, 0 * whole, whole)
@@ -104,7 +104,7 @@ def _windows(wave: Waveform) -> Samples:
     return picked
 
 
-def _turns(above: Mask) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
+def _exchanges(above: Mask) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
     """How often each window changes side: a single step from one steady level to another is no oscillation."""
     return np.asarray((above[:, 1:] != above[:, :-1]).sum(axis=1))
 

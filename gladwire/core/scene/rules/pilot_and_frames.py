@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule, only
-from gladwire.core.lanes.frames.record import ConversationRecord, Talk
+from gladwire.core.lanes.frames.record import Connection, ConversationRecord
 from gladwire.core.lanes.frames.rules.ending import switched_off
 from gladwire.core.lanes.frames.rules.resuming import paused
 from gladwire.core.lanes.pilot.asking import requests
@@ -51,7 +51,7 @@ def _offer_before_match(scene: Scene) -> Iterator[Fact]:
 def _request_before_check(scene: Scene) -> Iterator[Fact]:
     pilot = scene.pilot
     for conversation in _both(scene):
-        checks = [t for talk in conversation.talks for t in talk.of("CableCheck")]
+        checks = [t for connection in conversation.connections for t in connection.of("CableCheck")]
         if not checks or pilot is None or not pilot.start_s <= checks[0].start_s <= pilot.end_s:
             continue
         begun = checks[0].start_s
@@ -70,24 +70,24 @@ def _request_before_check(scene: Scene) -> Iterator[Fact]:
         )
 
 
-def _last_talk(conversation: ConversationRecord) -> Talk | None:
-    return next((t for t in reversed(conversation.talks) if t.turns), None)
+def _last_connection(conversation: ConversationRecord) -> Connection | None:
+    return next((t for t in reversed(conversation.connections) if t.exchanges), None)
 
 
 def _order_of_end(scene: Scene) -> Iterator[Fact]:
     """Which was lost first, pilot or messages, where the session was not ended in order."""
     pilot = scene.pilot
     for conversation in _both(scene):
-        talk = _last_talk(conversation)
+        connection = _last_connection(conversation)
         asked = requests(pilot) if pilot else []
-        if talk is None or not asked or pilot is None:
+        if connection is None or not asked or pilot is None:
             continue
         end = asked[-1].end_s
         after = next((s for s in pilot.segments if s.start_s >= end - 1e-6), None)
-        last = talk.turns[-1].end_s
+        last = connection.exchanges[-1].end_s
         if after is None:
             continue
-        off = switched_off(talk)
+        off = switched_off(connection)
         if off is not None:
             text = (
                 f"The vehicle leaves C at {end:.2f} s, {seconds(abs(end - off.start_s))} "
@@ -113,14 +113,16 @@ def _order_of_end(scene: Scene) -> Iterator[Fact]:
 def _resumed(scene: Scene) -> Iterator[Fact]:
     """A pause in one capture and the same session taken up in another."""
     for conversation in scene.of(ConversationRecord):
-        for talk in conversation.talks:
-            stop = paused(talk)
-            others = (t for c in scene.of(ConversationRecord) if c is not conversation for t in c.talks)
+        for connection in conversation.connections:
+            stop = paused(connection)
+            others = (t for c in scene.of(ConversationRecord) if c is not conversation for t in c.connections)
             after = [
-                t for t in others if stop and talk.session and t.taken_up == talk.session and t.start_s > talk.start_s
+                t
+                for t in others
+                if stop and connection.session and t.taken_up == connection.session and t.start_s > connection.start_s
             ]
             if stop and after:
-                away = after[0].start_s - talk.end_s
+                away = after[0].start_s - connection.end_s
                 text = (
                     f"The session paused at {stop.start_s:.2f} s is taken up again in another capture, at "
                     f"{after[0].start_s:.2f} s, after {seconds(away)}: one session, no fault."

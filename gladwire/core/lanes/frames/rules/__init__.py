@@ -15,14 +15,14 @@ from gladwire.core.lanes.frames.rules import (
     match,
     parameters,
     resuming,
-    sealing,
     silence,
+    tls,
 )
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
     *match.RULES,
     *link.RULES,
-    *sealing.RULES,
+    *tls.RULES,
     *agree.RULES,
     *contract.RULES,
     *parameters.RULES,

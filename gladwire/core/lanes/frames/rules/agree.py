@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule, only
 from gladwire.core.lanes.frames.plain import offers_of
-from gladwire.core.lanes.frames.record import SPOKEN, ConversationRecord, Talk, Turn
+from gladwire.core.lanes.frames.record import SPOKEN, Connection, ConversationRecord, Exchange
 from gladwire.core.lanes.frames.rules.contract import refused_by_contract
-from gladwire.core.lanes.frames.rules.link import talks_of
+from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.standards.source import ISO_15118_2, PRACTICE
 from gladwire.core.standards.v2g_codes import meaning, purpose_of
 from gladwire.core.standards.v2g_timers import ongoing_max_s, timer_source
@@ -31,18 +31,18 @@ UNSUITED = (
 
 
 def _agreed(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        hello = next(iter(talk.of("supportedAppProtocol")), None)
+    for connection in connections_of(record):
+        hello = next(iter(connection.of("supportedAppProtocol")), None)
         if hello and hello.response_code.startswith("OK"):
-            chosen = offers_of(hello)[1] or talk.protocol or "a protocol that was not captured"
+            chosen = offers_of(hello)[1] or connection.protocol or "a protocol that was not captured"
             yield Fact(
                 "normal", f"Vehicle and post agreed on {chosen}.", hello.start_s, hello.end_s, chosen, "one both know"
             )
 
 
 def _no_protocol(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        for hello in talk.of("supportedAppProtocol"):
+    for connection in connections_of(record):
+        for hello in connection.of("supportedAppProtocol"):
             if not hello.failed:
                 continue
             offered, _ = offers_of(hello)
@@ -54,82 +54,84 @@ def _no_protocol(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _minor(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        for hello in talk.of("supportedAppProtocol"):
+    for connection in connections_of(record):
+        for hello in connection.of("supportedAppProtocol"):
             if hello.response_code.endswith("MinorDeviation"):
                 text = "The post speaks another minor version of the protocol the vehicle asked for."
                 yield Fact("note", text, hello.start_s, hello.end_s, hello.response_code, "OK_SuccessfulNegotiation")
 
 
-def _refusals(talk: Talk) -> Iterator[Turn]:
-    for turn in talk.turns:
-        if turn.failed and turn.stem != "supportedAppProtocol":
-            yield turn
+def _refusals(connection: Connection) -> Iterator[Exchange]:
+    for exchange in connection.exchanges:
+        if exchange.failed and exchange.stem != "supportedAppProtocol":
+            yield exchange
 
 
 def _refusing(wanted: tuple[str, ...] | None) -> Callable[[ConversationRecord], Iterator[Fact]]:
     """A check that tells refusals with these codes; None: with any code no other rule tells."""
 
     def check(record: ConversationRecord) -> Iterator[Fact]:
-        for talk in talks_of(record):
-            for turn in _refusals(talk):
-                told = turn.response_code in (wanted or (*SWITCHING, *UNSUITED))
-                if turn.stem in (*AUTHORISING, "PaymentDetails") or told == (wanted is None):
+        for connection in connections_of(record):
+            for exchange in _refusals(connection):
+                told = exchange.response_code in (wanted or (*SWITCHING, *UNSUITED))
+                if exchange.stem in (*AUTHORISING, "PaymentDetails") or told == (wanted is None):
                     continue
-                what = purpose_of(turn.stem)
-                times = f" {turn.count} times" if turn.count > 1 else ""
+                what = purpose_of(exchange.stem)
+                times = f" {exchange.count} times" if exchange.count > 1 else ""
                 text = (
-                    f"The post answers {turn.stem}Req{f' ({what})' if what else ''} with {turn.response_code}{times} at "
-                    f"{turn.start_s:.2f} s: {meaning(turn.response_code)}."
+                    f"The post answers {exchange.stem}Req{f' ({what})' if what else ''} with {exchange.response_code}{times} "
+                    f"at {exchange.start_s:.2f} s: {meaning(exchange.response_code)}."
                 )
-                yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK", stage=turn.stage)
+                yield Fact(
+                    "fault", text, exchange.start_s, exchange.end_s, exchange.response_code, "OK", stage=exchange.stage
+                )
 
     return check
 
 
 def _refused(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        for turn in talk.of(*AUTHORISING, "PaymentDetails"):
+    for connection in connections_of(record):
+        for exchange in connection.of(*AUTHORISING, "PaymentDetails"):
             # ISO 15118-20 refuses an authorisation with a warning, after which another may be tried.
-            if (turn.failed or turn.warned) and turn not in refused_by_contract(talk):
+            if (exchange.failed or exchange.warned) and exchange not in refused_by_contract(connection):
                 text = (
-                    f"Authorisation refused at {turn.start_s:.2f} s: the post answers {turn.stem}Req with "
-                    f"{turn.response_code}, {meaning(turn.response_code)}."
+                    f"Authorisation refused at {exchange.start_s:.2f} s: the post answers {exchange.stem}Req with "
+                    f"{exchange.response_code}, {meaning(exchange.response_code)}."
                 )
-                yield Fact("fault", text, turn.start_s, turn.end_s, turn.response_code, "OK")
+                yield Fact("fault", text, exchange.start_s, exchange.end_s, exchange.response_code, "OK")
 
 
 def _warned(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        for turn in talk.turns:
-            told = turn.warned and turn.stem not in AUTHORISING
-            if told or turn.response_code == "OK_CertificateExpiresSoon":
-                text = f"With {turn.stem}Res the post says: {meaning(turn.response_code)}."
+    for connection in connections_of(record):
+        for exchange in connection.exchanges:
+            told = exchange.warned and exchange.stem not in AUTHORISING
+            if told or exchange.response_code == "OK_CertificateExpiresSoon":
+                text = f"With {exchange.stem}Res the post says: {meaning(exchange.response_code)}."
                 yield Fact(
                     "suspect" if told else "note",
                     text,
-                    turn.start_s,
-                    turn.end_s,
-                    turn.response_code,
+                    exchange.start_s,
+                    exchange.end_s,
+                    exchange.response_code,
                     "OK",
-                    stage=turn.stage,
+                    stage=exchange.stage,
                 )
 
 
-def _authorising(talk: Talk) -> tuple[list[Turn], list[Turn]]:
+def _authorising(connection: Connection) -> tuple[list[Exchange], list[Exchange]]:
     """(turns in which the post has not decided, turns in which it has)."""
-    turns = [t for t in talk.of(*AUTHORISING) if not t.failed and not t.warned]
-    return [t for t in turns if t.ongoing], [t for t in turns if t.told("EVSEProcessing") == "Finished"]
+    exchanges = [t for t in connection.of(*AUTHORISING) if not t.failed and not t.warned]
+    return [t for t in exchanges if t.ongoing], [t for t in exchanges if t.of_response("EVSEProcessing") == "Finished"]
 
 
 def _authorised(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        waiting, done = _authorising(talk)
+    for connection in connections_of(record):
+        waiting, done = _authorising(connection)
         if done:
             took = done[0].end_s - (waiting[0] if waiting else done[0]).start_s
-            chosen = talk.of("PaymentServiceSelection", "ServicePaymentSelection")
-            how = done[0].asked("SelectedAuthorizationService") or next(
-                (t.asked("SelectedPaymentOption") for t in chosen), None
+            chosen = connection.of("PaymentServiceSelection", "ServicePaymentSelection")
+            how = done[0].of_request("SelectedAuthorizationService") or next(
+                (t.of_request("SelectedPaymentOption") for t in chosen), None
             )
             by = AUTHORISED_BY.get(str(how), "")
             text = f"Authorised {by + ' ' if by else ''}after {seconds(took)}."
@@ -139,23 +141,23 @@ def _authorised(record: ConversationRecord) -> Iterator[Fact]:
                 done[0].start_s,
                 done[0].end_s,
                 seconds(took),
-                f"within {ongoing_max_s(talk.protocol):g} s",
+                f"within {ongoing_max_s(connection.protocol):g} s",
             )
 
 
 def _endless(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        waiting, done = _authorising(talk)
+    for connection in connections_of(record):
+        waiting, done = _authorising(connection)
         if not waiting or done:
             continue
         lasted = waiting[-1].end_s - waiting[0].start_s
-        limit = ongoing_max_s(talk.protocol)
+        limit = ongoing_max_s(connection.protocol)
         asked = sum(t.count for t in waiting)
-        given_up = talk.closings or record.end_s - waiting[-1].end_s > 5.0
+        given_up = connection.ends or record.end_s - waiting[-1].end_s > 5.0
         if lasted > limit or given_up:
             by = f"{lasted:.1f} s of {limit:g} s" if lasted <= limit else f"{lasted:.1f} s, longer than {limit:g} s"
             text = (
-                f"The post never decided: {asked} times “{waiting[-1].told('EVSEProcessing')}” in {by}, from "
+                f"The post never decided: {asked} times “{waiting[-1].of_response('EVSEProcessing')}” in {by}, from "
                 f"{waiting[0].start_s:.2f} s on."
             )
             yield Fact(
@@ -165,7 +167,7 @@ def _endless(record: ConversationRecord) -> Iterator[Fact]:
                 waiting[-1].end_s,
                 seconds(lasted),
                 f"decided within {limit:g} s",
-                source=timer_source(talk.protocol),
+                source=timer_source(connection.protocol),
             )
         else:
             text = (

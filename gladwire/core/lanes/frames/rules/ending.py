@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule, only
 from gladwire.core.lanes.frames.folding import UNDECODED
-from gladwire.core.lanes.frames.record import SIDE_WORDS, SPOKEN, ConversationRecord, Talk, Turn
-from gladwire.core.lanes.frames.rules.link import talks_of
+from gladwire.core.lanes.frames.record import SIDE_WORDS, SPOKEN, Connection, ConversationRecord, Exchange
+from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.lanes.frames.rules.loop import LOOPS, switched_on
 from gladwire.core.lanes.frames.rules.resuming import paused
 from gladwire.core.standards.dc_limits import SAFE_V, STOP_IGNORED_S
@@ -18,35 +18,38 @@ from gladwire.core.words import seconds
 _SETTLED_S = 1.0
 
 
-def stop_asked(talk: Talk) -> Turn | None:
+def stop_asked(connection: Connection) -> Exchange | None:
     """The first answer in which the post asks to stop."""
-    for turn in talk.of(*LOOPS):
-        if turn.failed:
+    for exchange in connection.of(*LOOPS):
+        if exchange.failed:
             continue
-        if turn.told("EVSENotification") in STOP_NOTICES or turn.told("EVSEStatusCode") in STOPPING:
-            return turn
+        if (
+            exchange.of_response("EVSENotification") in STOP_NOTICES
+            or exchange.of_response("EVSEStatusCode") in STOPPING
+        ):
+            return exchange
     return None
 
 
-def switched_off(talk: Talk) -> Turn | None:
+def switched_off(connection: Connection) -> Exchange | None:
     """The request that switched power off, after it was on."""
-    on = switched_on(talk)
-    for turn in talk.of("PowerDelivery"):
-        if turn.switches == "off" and (on is None or turn.start_s > on.start_s):
-            return turn
+    on = switched_on(connection)
+    for exchange in connection.of("PowerDelivery"):
+        if exchange.switches == "off" and (on is None or exchange.start_s > on.start_s):
+            return exchange
     return None
 
 
 def _followed(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        asked = stop_asked(talk)
+    for connection in connections_of(record):
+        asked = stop_asked(connection)
         if asked is None:
             continue
-        off = switched_off(talk)
-        until = off.start_s if off else max(t.end_s for t in talk.of(*LOOPS))
+        off = switched_off(connection)
+        until = off.start_s if off else max(t.end_s for t in connection.of(*LOOPS))
         waited = until - asked.start_s
-        notice = asked.told("EVSENotification")
-        what = notice if notice in STOP_NOTICES else asked.told("EVSEStatusCode")
+        notice = asked.of_response("EVSENotification")
+        what = notice if notice in STOP_NOTICES else asked.of_response("EVSEStatusCode")
         if waited <= STOP_IGNORED_S:
             if off:
                 text = (
@@ -71,12 +74,15 @@ def _followed(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _vehicle_done(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        off = switched_off(talk)
-        if off is None or stop_asked(talk) is not None or paused(talk):
+    for connection in connections_of(record):
+        off = switched_off(connection)
+        if off is None or stop_asked(connection) is not None or paused(connection):
             continue
-        full = any(t.asked("ChargingComplete") is True for t in talk.of("CurrentDemand"))
-        soc = next((t.either("EVRESSSOC") for t in reversed(talk.turns) if t.either("EVRESSSOC") is not None), None)
+        full = any(t.of_request("ChargingComplete") is True for t in connection.of("CurrentDemand"))
+        soc = next(
+            (t.of_either("EVRESSSOC") for t in reversed(connection.exchanges) if t.of_either("EVRESSSOC") is not None),
+            None,
+        )
         why = "charging complete" if full else "of its own accord"
         text = (
             f"The vehicle ended the charge at {off.start_s:.2f} s, {why}{f', at {soc} %' if soc is not None else ''}."
@@ -85,12 +91,12 @@ def _vehicle_done(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _orderly(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        ends = [t for t in talk.of("SessionStop") if t.asked("ChargingSession") != "ServiceRenegotiation"]
-        stop = next((t for t in ends if t.answer and not t.failed), None)
+    for connection in connections_of(record):
+        ends = [t for t in connection.of("SessionStop") if t.of_request("ChargingSession") != "ServiceRenegotiation"]
+        stop = next((t for t in ends if t.response and not t.failed), None)
         if stop:
-            pause = stop.asked("ChargingSession") == "Pause"
-            why = stop.asked("EVTerminationExplanation") or stop.asked("EVTerminationCode")
+            pause = stop.of_request("ChargingSession") == "Pause"
+            why = stop.of_request("EVTerminationExplanation") or stop.of_request("EVTerminationCode")
             because = f": “{why}”" if why else ""
             text = (
                 f"The vehicle {'paused' if pause else 'ended'} the session in order at {stop.start_s:.2f} s{because}."
@@ -99,12 +105,12 @@ def _orderly(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _reset(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        stopped = bool(talk.of("SessionStop"))  # asked for: an answer that is missing is told as silence
-        first = min(talk.closings, key=lambda c: c.time_s, default=None)
-        if first is None or stopped or talk.turns[-1].stem == UNDECODED:
+    for connection in connections_of(record):
+        stopped = bool(connection.of("SessionStop"))  # asked for: an answer that is missing is told as silence
+        first = min(connection.ends, key=lambda c: c.time_s, default=None)
+        if first is None or stopped or connection.exchanges[-1].stem == UNDECODED:
             continue
-        last = talk.turns[-1]
+        last = connection.exchanges[-1]
         who = SIDE_WORDS[first.by]
         silent = first.time_s - last.end_s
         how = "reset" if first.kind == "rst" else "closed"
@@ -116,26 +122,30 @@ def _reset(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _weld(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        turns = talk.of("WeldingDetection")
-        volts = turns[-1].told("EVSEPresentVoltage") if turns else None
+    for connection in connections_of(record):
+        exchanges = connection.of("WeldingDetection")
+        volts = exchanges[-1].of_response("EVSEPresentVoltage") if exchanges else None
         if volts is None:
             continue
-        lasted = turns[-1].end_s - turns[0].start_s
+        lasted = exchanges[-1].end_s - exchanges[0].start_s
         if volts < SAFE_V:
             text = f"Weld check: {volts:.1f} V after {seconds(lasted)}, so the vehicle's contactors opened."
-            yield Fact("normal", text, turns[0].start_s, turns[-1].end_s, f"{volts:.1f} V", f"under {SAFE_V:g} V")
-        elif turns[-1].end_s - turns[0].start_s > _SETTLED_S:
+            yield Fact(
+                "normal", text, exchanges[0].start_s, exchanges[-1].end_s, f"{volts:.1f} V", f"under {SAFE_V:g} V"
+            )
+        elif exchanges[-1].end_s - exchanges[0].start_s > _SETTLED_S:
             text = (
                 f"Weld check: still {volts:.1f} V after {seconds(lasted)}: a contactor of the vehicle may be "
                 "welded, or the post does not discharge."
             )
-            yield Fact("suspect", text, turns[0].start_s, turns[-1].end_s, f"{volts:.1f} V", f"under {SAFE_V:g} V")
+            yield Fact(
+                "suspect", text, exchanges[0].start_s, exchanges[-1].end_s, f"{volts:.1f} V", f"under {SAFE_V:g} V"
+            )
 
 
 def _again(record: ConversationRecord) -> Iterator[Fact]:
-    sessions = {t.session for t in record.talks if t.session}
-    ours = [t for t in record.talks if (t.turns or t.sealed) and t.taken_up not in sessions]
+    sessions = {t.session for t in record.connections if t.session}
+    ours = [t for t in record.connections if (t.exchanges or t.tls) and t.taken_up not in sessions]
     if len(ours) < 2:
         return
     macs = {t.ev_mac for t in ours}

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Rule
-from gladwire.core.lanes.frames.record import ConversationRecord, Talk
-from gladwire.core.lanes.frames.rules.link import talks_of
+from gladwire.core.lanes.frames.record import Connection, ConversationRecord
+from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.standards.dc_limits import CLOSE_V, INSULATION_FAULT_OHM_PER_V, INSULATION_WARNING_OHM_PER_V
 from gladwire.core.standards.source import IEC_61851_23
 from gladwire.core.standards.v2g_timers import CABLE_CHECK_S, precharge_max_s, timer_source
@@ -16,12 +16,12 @@ _SETTLED_S = 1.0
 
 
 def _passed(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        turns = talk.of("CableCheck")
-        done = [t for t in turns if t.done]
+    for connection in connections_of(record):
+        exchanges = connection.of("CableCheck")
+        done = [t for t in exchanges if t.done]
         if done:
-            status = done[-1].either("EVSEIsolationStatus") or "no status"
-            took = done[-1].end_s - turns[0].start_s
+            status = done[-1].of_either("EVSEIsolationStatus") or "no status"
+            took = done[-1].end_s - exchanges[0].start_s
             if status not in ("Fault", "Warning"):
                 text = f"The cable check finished after {seconds(took)} with insulation {status}."
                 if status == "no status":
@@ -31,7 +31,7 @@ def _passed(record: ConversationRecord) -> Iterator[Fact]:
                 yield Fact(
                     "normal",
                     text,
-                    turns[0].start_s,
+                    exchanges[0].start_s,
                     done[-1].end_s,
                     f"{status}, {seconds(took)}",
                     f"Valid within {CABLE_CHECK_S:g} s",
@@ -39,91 +39,96 @@ def _passed(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _status(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
+    for connection in connections_of(record):
         told: set[str] = set()
-        for turn in talk.turns:
-            status = turn.either("EVSEIsolationStatus")
+        for exchange in connection.exchanges:
+            status = exchange.of_either("EVSEIsolationStatus")
             if status not in ("Warning", "Fault") or status in told:
                 continue
             told.add(status)
-            where = "in the cable check" if turn.kind == "CableCheck" else f"with {turn.stem}Res"
-            stage = "insulation" if turn.kind == "CableCheck" else "hold"
+            where = "in the cable check" if exchange.kind == "CableCheck" else f"with {exchange.stem}Res"
+            stage = "insulation" if exchange.kind == "CableCheck" else "hold"
             if status == "Fault":
                 text = (
-                    f"The post reports an insulation fault {where} at {turn.start_s:.2f} s: under "
+                    f"The post reports an insulation fault {where} at {exchange.start_s:.2f} s: under "
                     f"{INSULATION_FAULT_OHM_PER_V:g} Ω per volt by its measurement."
                 )
-                yield Fact("fault", text, turn.start_s, turn.end_s, "Fault", "Valid", stage=stage)
+                yield Fact("fault", text, exchange.start_s, exchange.end_s, "Fault", "Valid", stage=stage)
             else:
                 text = (
-                    f"The post warns of insulation {where} at {turn.start_s:.2f} s: under "
+                    f"The post warns of insulation {where} at {exchange.start_s:.2f} s: under "
                     f"{INSULATION_WARNING_OHM_PER_V:g} Ω per volt by its measurement."
                 )
-                yield Fact("suspect", text, turn.start_s, turn.end_s, "Warning", "Valid", stage=stage)
+                yield Fact("suspect", text, exchange.start_s, exchange.end_s, "Warning", "Valid", stage=stage)
 
 
 def _no_verdict(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        turns = talk.of("CableCheck")
-        if not turns or any(t.done or t.failed for t in turns):
+    for connection in connections_of(record):
+        exchanges = connection.of("CableCheck")
+        if not exchanges or any(t.done or t.failed for t in exchanges):
             continue
-        lasted = turns[-1].end_s - turns[0].start_s
+        lasted = exchanges[-1].end_s - exchanges[0].start_s
         over = lasted > CABLE_CHECK_S
-        if not over and not talk.closings and record.end_s - turns[-1].end_s < _SETTLED_S:
+        if not over and not connection.ends and record.end_s - exchanges[-1].end_s < _SETTLED_S:
             continue
-        if not turns[-1].answered and not over:
+        if not exchanges[-1].answered and not over:
             continue  # silence is told on its own
         by = f"longer than the {CABLE_CHECK_S:g} s the vehicle waits" if over else "when the session ended"
-        start = turns[0].start_s if over else turns[-1].end_s
-        status = turns[-1].either("EVSEIsolationStatus")
+        start = exchanges[0].start_s if over else exchanges[-1].end_s
+        status = exchanges[-1].of_either("EVSEIsolationStatus")
         last = f"; the last status was {status}" if status else ""
         text = f"The cable check gave no verdict in {seconds(lasted)}, {by}{last}."
         yield Fact(
             "fault",
             text,
             start,
-            turns[-1].end_s,
+            exchanges[-1].end_s,
             f"{lasted:.1f} s",
             f"a verdict within {CABLE_CHECK_S:g} s",
-            source=timer_source(talk.protocol),
+            source=timer_source(connection.protocol),
         )
 
 
-def gap(talk: Talk) -> tuple[float, float, float] | None:
+def gap(connection: Connection) -> tuple[float, float, float] | None:
     """(asked, present, gap) at the end of pre-charge, volts."""
-    turns = talk.of("PreCharge")
-    for turn in reversed(turns):
-        asked, present = turn.asked("EVTargetVoltage"), turn.told("EVSEPresentVoltage")
+    exchanges = connection.of("PreCharge")
+    for exchange in reversed(exchanges):
+        asked, present = exchange.of_request("EVTargetVoltage"), exchange.of_response("EVSEPresentVoltage")
         if asked is not None and present is not None:
             return float(asked), float(present), abs(float(asked) - float(present))
     return None
 
 
 def _reached(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        last, turns = gap(talk), talk.of("PreCharge")
+    for connection in connections_of(record):
+        last, exchanges = gap(connection), connection.of("PreCharge")
         if last and last[2] <= CLOSE_V:
-            took = turns[-1].end_s - turns[0].start_s
+            took = exchanges[-1].end_s - exchanges[0].start_s
             text = f"Pre-charge came to {last[1]:.1f} V of {last[0]:.1f} V asked, {last[2]:.1f} V apart, in {seconds(took)}."
             yield Fact(
-                "normal", text, turns[0].start_s, turns[-1].end_s, f"{last[2]:.1f} V apart", f"within {CLOSE_V:g} V"
+                "normal",
+                text,
+                exchanges[0].start_s,
+                exchanges[-1].end_s,
+                f"{last[2]:.1f} V apart",
+                f"within {CLOSE_V:g} V",
             )
 
 
 def _not_reached(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        last, turns = gap(talk), talk.of("PreCharge")
+    for connection in connections_of(record):
+        last, exchanges = gap(connection), connection.of("PreCharge")
         if last is None:
             continue
-        lasted, limit = turns[-1].end_s - turns[0].start_s, precharge_max_s(talk.protocol)
-        went_on = any(t.start_s > turns[-1].start_s for t in talk.of("PowerDelivery") if t.switches == "on")
-        over = talk.closings or record.end_s - turns[-1].end_s > _SETTLED_S
+        lasted, limit = exchanges[-1].end_s - exchanges[0].start_s, precharge_max_s(connection.protocol)
+        went_on = any(t.start_s > exchanges[-1].start_s for t in connection.of("PowerDelivery") if t.switches == "on")
+        over = connection.ends or record.end_s - exchanges[-1].end_s > _SETTLED_S
         if last[2] > CLOSE_V and lasted > _SETTLED_S and (over or lasted > limit):
             text = (
                 f"Pre-charge did not come near: {last[1]:.1f} V present, {last[0]:.1f} V asked, {last[2]:.1f} V apart after "
                 f"{seconds(lasted)}."
             )
-            yield Fact("fault", text, turns[0].start_s, turns[-1].end_s, f"{last[2]:.1f} V apart",
+            yield Fact("fault", text, exchanges[0].start_s, exchanges[-1].end_s, f"{last[2]:.1f} V apart",
                        f"within {CLOSE_V:g} V in {limit:g} s")  # fmt: skip
         elif last[2] <= CLOSE_V and not went_on and lasted > limit and over:
             text = (
@@ -133,8 +138,8 @@ def _not_reached(record: ConversationRecord) -> Iterator[Fact]:
             yield Fact(
                 "fault",
                 text,
-                turns[0].start_s,
-                turns[-1].end_s,
+                exchanges[0].start_s,
+                exchanges[-1].end_s,
                 f"{lasted:.1f} s",
                 f"PowerDelivery within {limit:g} s",
             )

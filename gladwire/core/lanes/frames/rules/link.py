@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Rule, only
-from gladwire.core.lanes.frames.record import ConversationRecord, Discovery, Talk
+from gladwire.core.lanes.frames.record import Connection, ConversationRecord, Discovery
 from gladwire.core.standards.source import ISO_15118_2_TRANSPORT
 from gladwire.core.standards.v2g_timers import SDP_EVERY_S, SDP_TIMES
 from gladwire.core.words import seconds
@@ -29,18 +29,26 @@ def _pairs(record: ConversationRecord) -> Iterator[tuple[Discovery, Discovery]]:
 
 
 def _linked(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        if talk.opened and talk.answered:
-            where = f"[{talk.evse_address}]:{talk.port}"
-            text = f"The vehicle reached the post at {where}, {_tls(talk.sealed is not None)}, at {talk.start_s:.2f} s."
-            yield Fact("normal", text, talk.start_s, talk.start_s, _tls(talk.sealed is not None), "a connection")
+    for connection in record.connections:
+        if connection.opened and connection.answered:
+            where = f"[{connection.evse_address}]:{connection.port}"
+            how = _tls(connection.tls is not None)
+            text = f"The vehicle reached the post at {where}, {how}, at {connection.start_s:.2f} s."
+            yield Fact(
+                "normal",
+                text,
+                connection.start_s,
+                connection.start_s,
+                _tls(connection.tls is not None),
+                "a connection",
+            )
 
 
 def _no_discovery(record: ConversationRecord) -> Iterator[Fact]:
     asked = [d for d in record.sdp if d.request]
     if not asked or any(not d.request for d in record.sdp) or record.end_s - asked[0].time_s < SDP_EVERY_S * 2:
         return
-    if record.talks:
+    if record.connections:
         return  # found it another way, or the answer was not captured
     lasted = asked[-1].time_s - asked[0].time_s
     text = (
@@ -55,7 +63,7 @@ def _security(record: ConversationRecord) -> Iterator[Fact]:
     for asked, given in _pairs(record):
         if asked.tls == given.tls:
             continue
-        after = [t for t in record.talks if t.start_s >= given.time_s and t.messages + (t.sealed is not None)]
+        after = [t for t in record.connections if t.start_s >= given.time_s and t.messages + (t.tls is not None)]
         text = f"The vehicle asked for a connection {_tls(asked.tls)}, the post offers one {_tls(given.tls)}."
         if after:
             yield Fact(
@@ -73,24 +81,24 @@ def _security(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _refused(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        if not talk.opened or talk.messages or talk.sealed:
+    for connection in record.connections:
+        if not connection.opened or connection.messages or connection.tls:
             continue
-        reset = next((c for c in talk.closings if c.kind == "rst"), None)
-        if not talk.answered:
+        reset = next((c for c in connection.ends if c.kind == "rst"), None)
+        if not connection.answered:
             how = "the post refuses it" if reset else "the post does not answer"
-            if not reset and record.end_s - talk.start_s < _SETTLED_S:
+            if not reset and record.end_s - connection.start_s < _SETTLED_S:
                 continue
-            text = f"The vehicle opens a connection to port {talk.port} at {talk.start_s:.2f} s and {how}."
-            yield Fact("fault", text, talk.start_s, talk.end_s, how, "a connection")
-        elif record.end_s - talk.end_s > _SETTLED_S or talk.closings:
-            text = f"The connection of {talk.start_s:.2f} s to port {talk.port} carried no message at all."
-            yield Fact("fault", text, talk.start_s, talk.end_s, "no message", "supportedAppProtocolReq")
+            text = f"The vehicle opens a connection to port {connection.port} at {connection.start_s:.2f} s and {how}."
+            yield Fact("fault", text, connection.start_s, connection.end_s, how, "a connection")
+        elif record.end_s - connection.end_s > _SETTLED_S or connection.ends:
+            text = f"The connection of {connection.start_s:.2f} s to port {connection.port} carried no message at all."
+            yield Fact("fault", text, connection.start_s, connection.end_s, "no message", "supportedAppProtocolReq")
 
 
 def _no_connection(record: ConversationRecord) -> Iterator[Fact]:
     pairs = list(_pairs(record))
-    if not pairs or record.talks:
+    if not pairs or record.connections:
         return
     asked, given = pairs[-1]
     if asked.tls == given.tls and record.end_s - given.time_s > _SETTLED_S:
@@ -101,9 +109,9 @@ def _no_connection(record: ConversationRecord) -> Iterator[Fact]:
         yield Fact("fault", text, given.time_s, record.end_s, "no connection", "a connection")
 
 
-def talks_of(record: ConversationRecord) -> tuple[Talk, ...]:
+def connections_of(record: ConversationRecord) -> tuple[Connection, ...]:
     """Connections whose messages can be read."""
-    return tuple(t for t in record.talks if t.turns)
+    return tuple(t for t in record.connections if t.exchanges)
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (

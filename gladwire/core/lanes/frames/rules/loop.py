@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Rule, Severity, only
 from gladwire.core.lanes.frames.folding import FLAGS
-from gladwire.core.lanes.frames.record import SPOKEN, ConversationRecord, Talk, Turn
-from gladwire.core.lanes.frames.rules.link import talks_of
+from gladwire.core.lanes.frames.record import SPOKEN, Connection, ConversationRecord, Exchange
+from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.standards.dc_limits import FLOWS_A
 from gladwire.core.standards.source import ISO_15118_2, ISO_15118_20, PRACTICE
 from gladwire.core.standards.v2g_codes import EMERGENCY, EV_ERRORS, POST_STATUS, RENEGOTIATIONS, STOPPING
@@ -16,43 +16,43 @@ from gladwire.core.words import seconds
 LOOPS = ("CurrentDemand", "ChargingStatus")
 
 
-def switched_on(talk: Talk) -> Turn | None:
+def switched_on(connection: Connection) -> Exchange | None:
     """The answer that switched power on."""
-    for turn in talk.of("PowerDelivery"):
+    for exchange in connection.of("PowerDelivery"):
         # In ISO 15118-20 the vehicle may ask several times until it is ready itself.
-        ready = turn.asked("EVProcessing") in ("Finished", None)
-        if turn.switches == "on" and ready and turn.answer and not turn.failed:
-            return turn
+        ready = exchange.of_request("EVProcessing") in ("Finished", None)
+        if exchange.switches == "on" and ready and exchange.response and not exchange.failed:
+            return exchange
     return None
 
 
-def most_amps(talk: Talk) -> float:
+def most_amps(connection: Connection) -> float:
     """The most the post reported, amperes."""
-    return max((top(t, "EVSEPresentCurrent") for t in talk.of(*LOOPS)), default=0.0)
+    return max((top(t, "EVSEPresentCurrent") for t in connection.of(*LOOPS)), default=0.0)
 
 
-def top(turn: Turn, field: str) -> float:
+def top(exchange: Exchange, field: str) -> float:
     """The largest value of a field in a turn, 0 where it is not said."""
-    found = turn.range_of(field)
-    value = found[1] if found else turn.either(field)
+    found = exchange.range_of(field)
+    value = found[1] if found else exchange.of_either(field)
     return float(value) if value is not None else 0.0
 
 
 def _on(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        turn = switched_on(talk)
-        if turn:
-            text = f"Power was switched on at {turn.end_s:.2f} s."
-            yield Fact("normal", text, turn.start_s, turn.end_s, "on", "on")
+    for connection in connections_of(record):
+        exchange = switched_on(connection)
+        if exchange:
+            text = f"Power was switched on at {exchange.end_s:.2f} s."
+            yield Fact("normal", text, exchange.start_s, exchange.end_s, "on", "on")
 
 
 def _held(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        loops = talk.of(*LOOPS)
+    for connection in connections_of(record):
+        loops = connection.of(*LOOPS)
         if not loops:
             continue
         count, lasted = sum(t.count for t in loops), loops[-1].end_s - loops[0].start_s
-        amps = most_amps(talk)
+        amps = most_amps(connection)
         kilowatts = max((top(t, "EVPresentActivePower") for t in loops), default=0.0) / 1000.0
         said = f"up to {amps:.1f} A" if loops[0].kind == "CurrentDemand" else "AC"
         if kilowatts:
@@ -62,22 +62,24 @@ def _held(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _gave_back(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
+    for connection in connections_of(record):
         # Where both ways were agreed; else a little under nothing is a meter's offset.
         both = [
-            t for t in talk.of("CurrentDemand") if t.request and any(k.startswith("BPT_") for k in t.request.fields)
+            t
+            for t in connection.of("CurrentDemand")
+            if t.request and any(k.startswith("BPT_") for k in t.request.fields)
         ]
-        turns = [t for t in both if (r := t.range_of("EVSEPresentCurrent")) and r[0] < -FLOWS_A]
-        if turns:
-            most = -min(t.range_of("EVSEPresentCurrent")[0] for t in turns)  # type: ignore[index]
+        exchanges = [t for t in both if (r := t.range_of("EVSEPresentCurrent")) and r[0] < -FLOWS_A]
+        if exchanges:
+            most = -min(t.range_of("EVSEPresentCurrent")[0] for t in exchanges)  # type: ignore[index]
             text = f"The vehicle gave back up to {most:.1f} A, as both had agreed: energy both ways, no fault."
-            yield Fact("normal", text, turns[0].start_s, turns[-1].end_s, f"{most:.1f} A back", "as agreed")
+            yield Fact("normal", text, exchanges[0].start_s, exchanges[-1].end_s, f"{most:.1f} A back", "as agreed")
 
 
 def _no_current(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        loops = talk.of("CurrentDemand")
-        if not loops or loops[-1].end_s - loops[0].start_s < 10.0 or most_amps(talk) > FLOWS_A:
+    for connection in connections_of(record):
+        loops = connection.of("CurrentDemand")
+        if not loops or loops[-1].end_s - loops[0].start_s < 10.0 or most_amps(connection) > FLOWS_A:
             continue
         asked = max(top(t, "EVTargetCurrent") for t in loops)
         asks = "asked for up to"
@@ -88,44 +90,46 @@ def _no_current(record: ConversationRecord) -> Iterator[Fact]:
                 f"The vehicle {asks} {asked:.1f} A and the post gave no current in "
                 f"{seconds(loops[-1].end_s - loops[0].start_s)}."
             )
-            yield Fact("fault", text, loops[0].start_s, loops[-1].end_s, f"{most_amps(talk):.1f} A", f"{asked:.1f} A")
+            yield Fact(
+                "fault", text, loops[0].start_s, loops[-1].end_s, f"{most_amps(connection):.1f} A", f"{asked:.1f} A"
+            )
 
 
 def _post_status(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
+    for connection in connections_of(record):
         told: set[str] = set()
-        for turn in talk.turns:
-            status = turn.either("EVSEStatusCode")
-            if turn.failed or status in told or status not in (*EMERGENCY, *STOPPING):
+        for exchange in connection.exchanges:
+            status = exchange.of_either("EVSEStatusCode")
+            if exchange.failed or status in told or status not in (*EMERGENCY, *STOPPING):
                 continue  # a FAILED answer carries default values in its other fields
             told.add(status)
-            stage = turn.stage
+            stage = exchange.stage
             severity: Severity = "fault" if status in EMERGENCY else "suspect"
-            text = f"The post reports {status} ({POST_STATUS[status]}) with {turn.stem}Res at {turn.start_s:.2f} s."
-            yield Fact(severity, text, turn.start_s, turn.end_s, status, "EVSE_Ready", stage=stage)
+            text = f"The post reports {status} ({POST_STATUS[status]}) with {exchange.stem}Res at {exchange.start_s:.2f} s."
+            yield Fact(severity, text, exchange.start_s, exchange.end_s, status, "EVSE_Ready", stage=stage)
 
 
 def _ev_error(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
+    for connection in connections_of(record):
         told: set[str] = set()
-        for turn in talk.turns:
-            error = turn.either("EVErrorCode")
+        for exchange in connection.exchanges:
+            error = exchange.of_either("EVErrorCode")
             if error in (None, "NO_ERROR", "NoData") or error in told:
                 continue
             told.add(error)
             text = (
-                f"The vehicle reports {error} ({EV_ERRORS.get(error, 'a reserved code')}) with {turn.stem}Req "
-                f"at {turn.start_s:.2f} s."
+                f"The vehicle reports {error} ({EV_ERRORS.get(error, 'a reserved code')}) with {exchange.stem}Req "
+                f"at {exchange.start_s:.2f} s."
             )
-            yield Fact("fault", text, turn.start_s, turn.end_s, error, "NO_ERROR", stage=turn.stage)
+            yield Fact("fault", text, exchange.start_s, exchange.end_s, error, "NO_ERROR", stage=exchange.stage)
 
 
 _FLAG_WORDS = dict(zip(FLAGS, ("current", "voltage", "power"), strict=True))
 
 
 def _limited(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        loops = talk.of("CurrentDemand")
+    for connection in connections_of(record):
+        loops = connection.of("CurrentDemand")
         count = sum(t.count for t in loops)
         for flag, word in _FLAG_WORDS.items():
             times = sum(t.flags.get(flag, 0) for t in loops)
@@ -139,43 +143,48 @@ def _limited(record: ConversationRecord) -> Iterator[Fact]:
 
 def _less(record: ConversationRecord) -> Iterator[Fact]:
     """Present current far below demand without a limit flag, told once, for the longest such turn."""
-    for talk in talks_of(record):
+    for connection in connections_of(record):
         short = []
-        for turn in talk.of("CurrentDemand"):
-            asked, given = turn.asked("EVTargetCurrent"), turn.told("EVSEPresentCurrent")
-            lasted = turn.end_s - turn.start_s
+        for exchange in connection.of("CurrentDemand"):
+            asked, given = exchange.of_request("EVTargetCurrent"), exchange.of_response("EVSEPresentCurrent")
+            lasted = exchange.end_s - exchange.start_s
             if (
                 asked
                 and given is not None
-                and not turn.flags
+                and not exchange.flags
                 and lasted > 10.0
                 and given < 0.8 * asked - 5.0
                 and given > FLOWS_A
             ):
-                short.append(turn)
+                short.append(exchange)
         if short:
-            turn = max(short, key=lambda t: t.end_s - t.start_s)
-            asked, given = float(turn.asked("EVTargetCurrent")), float(turn.told("EVSEPresentCurrent"))
+            exchange = max(short, key=lambda t: t.end_s - t.start_s)
+            asked, given = (
+                float(exchange.of_request("EVTargetCurrent")),
+                float(exchange.of_response("EVSEPresentCurrent")),
+            )
             text = (
                 f"The post gives {given:.0f} A where the vehicle asks {asked:.0f} A, without saying that a "
                 "limit is reached."
             )
-            yield Fact("suspect", text, turn.start_s, turn.end_s, f"{given:.0f} A", f"{asked:.0f} A")
+            yield Fact("suspect", text, exchange.start_s, exchange.end_s, f"{given:.0f} A", f"{asked:.0f} A")
 
 
 def _renegotiated(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        for turn in talk.turns:
-            wants = turn.told("EVSENotification") in RENEGOTIATIONS and not turn.failed
-            if wants or {turn.asked("ChargeProgress"), turn.asked("ChargingSession")} & set(RENEGOTIATIONS):
+    for connection in connections_of(record):
+        for exchange in connection.exchanges:
+            wants = exchange.of_response("EVSENotification") in RENEGOTIATIONS and not exchange.failed
+            if wants or {exchange.of_request("ChargeProgress"), exchange.of_request("ChargingSession")} & set(
+                RENEGOTIATIONS
+            ):
                 who = "The post" if wants else "The vehicle"
-                again = [t for t in talk.of(*LOOPS) if t.start_s > turn.end_s]
-                on = [t for t in talk.of("PowerDelivery") if t.start_s > turn.start_s and t.switches == "on"]
+                again = [t for t in connection.of(*LOOPS) if t.start_s > exchange.end_s]
+                on = [t for t in connection.of("PowerDelivery") if t.start_s > exchange.start_s and t.switches == "on"]
                 then = ""
                 if on and any(t.start_s > on[-1].start_s for t in again):
-                    then = f" and the charge went on after {seconds(on[-1].end_s - turn.start_s)}"
-                text = f"{who} asked to negotiate anew at {turn.start_s:.2f} s{then}."
-                yield Fact("note", text, turn.start_s, turn.end_s, "renegotiation", "")
+                    then = f" and the charge went on after {seconds(on[-1].end_s - exchange.start_s)}"
+                text = f"{who} asked to negotiate anew at {exchange.start_s:.2f} s{then}."
+                yield Fact("note", text, exchange.start_s, exchange.end_s, "renegotiation", "")
                 break
 
 

@@ -5,118 +5,133 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Rule, only
-from gladwire.core.lanes.frames.record import ConversationRecord, Talk, Turn
-from gladwire.core.lanes.frames.rules.link import talks_of
+from gladwire.core.lanes.frames.record import Connection, ConversationRecord, Exchange
+from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.standards.source import ISO_15118_2, PRACTICE
 from gladwire.core.standards.v2g_timers import ongoing_max_s, timer_source
 from gladwire.core.words import seconds
 
 
-def agreed_limits(talk: Talk) -> Turn | None:
+def agreed_limits(connection: Connection) -> Exchange | None:
     """The last answered exchange of limits, finished where one is."""
-    turns = [t for t in talk.of("ChargeParameterDiscovery") if t.answer and not t.failed]
-    done = [t for t in turns if t.done]
-    return done[-1] if done else turns[-1] if turns else None
+    exchanges = [t for t in connection.of("ChargeParameterDiscovery") if t.response and not t.failed]
+    done = [t for t in exchanges if t.done]
+    return done[-1] if done else exchanges[-1] if exchanges else None
 
 
-def pack_volts(talk: Talk) -> float | None:
+def pack_volts(connection: Connection) -> float | None:
     """What the vehicle asks its post to bring the cable to: the pack's voltage."""
-    for turn in talk.of("PreCharge"):
-        value = turn.asked("EVTargetVoltage")
+    for exchange in connection.of("PreCharge"):
+        value = exchange.of_request("EVTargetVoltage")
         if value is not None:
             return float(value)
     return None
 
 
 def _met(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        turn = agreed_limits(talk)
-        if turn is None or not turn.done:
+    for connection in connections_of(record):
+        exchange = agreed_limits(connection)
+        if exchange is None or not exchange.done:
             continue
-        volts = (turn.either("EVMaximumVoltageLimit"), turn.either("EVSEMaximumVoltageLimit"))
-        amps = (turn.either("EVMaximumCurrentLimit"), turn.either("EVSEMaximumCurrentLimit"))
-        power, takes = turn.either("EVSEMaximumPowerLimit"), turn.either("EVMaximumPowerLimit")
-        if turn.kind != turn.stem and None not in (power, takes) and None in (*volts, *amps):
+        volts = (exchange.of_either("EVMaximumVoltageLimit"), exchange.of_either("EVSEMaximumVoltageLimit"))
+        amps = (exchange.of_either("EVMaximumCurrentLimit"), exchange.of_either("EVSEMaximumCurrentLimit"))
+        power, takes = exchange.of_either("EVSEMaximumPowerLimit"), exchange.of_either("EVMaximumPowerLimit")
+        if exchange.kind != exchange.stem and None not in (power, takes) and None in (*volts, *amps):
             text = f"Limits exchanged: vehicle up to {takes / 1000:g} kW, post up to {power / 1000:g} kW."
-            yield Fact("normal", text, turn.start_s, turn.end_s, f"{min(power, takes) / 1000:g} kW", "limits that meet")
+            yield Fact(
+                "normal", text, exchange.start_s, exchange.end_s, f"{min(power, takes) / 1000:g} kW", "limits that meet"
+            )
         if None in (*volts, *amps):
             continue
         text = (
             f"Limits exchanged: vehicle up to {volts[0]:g} V and {amps[0]:g} A, post up to {volts[1]:g} V and {amps[1]:g} A"
             f"{f', {power / 1000:g} kW' if power else ''}."
         )
-        yield Fact("normal", text, turn.start_s, turn.end_s, f"{min(volts):g} V, {min(amps):g} A", "limits that meet")
+        yield Fact(
+            "normal", text, exchange.start_s, exchange.end_s, f"{min(volts):g} V, {min(amps):g} A", "limits that meet"
+        )
 
 
 def _voltage(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        turn = agreed_limits(talk)
-        if turn is None:
+    for connection in connections_of(record):
+        exchange = agreed_limits(connection)
+        if exchange is None:
             continue
-        low, high = turn.either("EVSEMinimumVoltageLimit"), turn.either("EVSEMaximumVoltageLimit")
-        most = turn.either("EVMaximumVoltageLimit")
-        pack = pack_volts(talk)
+        low, high = exchange.of_either("EVSEMinimumVoltageLimit"), exchange.of_either("EVSEMaximumVoltageLimit")
+        most = exchange.of_either("EVMaximumVoltageLimit")
+        pack = pack_volts(connection)
         if low is not None and most is not None and low > most:
             text = (
                 f"The post cannot go below {low:g} V and the vehicle's pack ends at {most:g} V: this post "
                 "cannot charge it."
             )
-            yield Fact("fault", text, turn.start_s, turn.end_s, f"post from {low:g} V", f"vehicle up to {most:g} V")
+            yield Fact(
+                "fault", text, exchange.start_s, exchange.end_s, f"post from {low:g} V", f"vehicle up to {most:g} V"
+            )
         elif low is not None and pack is not None and pack < low:
             text = f"The pack stands at {pack:g} V, below the {low:g} V this post can go down to."
-            yield Fact("fault", text, turn.start_s, turn.end_s, f"post from {low:g} V", f"pack at {pack:g} V")
+            yield Fact("fault", text, exchange.start_s, exchange.end_s, f"post from {low:g} V", f"pack at {pack:g} V")
         if high is not None and pack is not None and pack > high:
             text = f"The pack stands at {pack:g} V, above the {high:g} V this post can reach."
-            yield Fact("fault", text, turn.start_s, turn.end_s, f"post up to {high:g} V", f"pack at {pack:g} V")
+            yield Fact("fault", text, exchange.start_s, exchange.end_s, f"post up to {high:g} V", f"pack at {pack:g} V")
         elif high is not None and most is not None and high < most and pack is None:
             text = (
                 f"The post reaches {high:g} V and the vehicle's pack goes up to {most:g} V. Whether they meet depends on the "
                 "pack's present voltage, which was not captured."
             )
-            yield Fact("note", text, turn.start_s, turn.end_s, f"post up to {high:g} V", f"vehicle up to {most:g} V")
+            yield Fact(
+                "note", text, exchange.start_s, exchange.end_s, f"post up to {high:g} V", f"vehicle up to {most:g} V"
+            )
 
 
 def _current(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        turn = agreed_limits(talk)
-        if turn is None:
+    for connection in connections_of(record):
+        exchange = agreed_limits(connection)
+        if exchange is None:
             continue
-        low = turn.either("EVSEMinimumCurrentLimit")
-        most = turn.either("EVMaximumCurrentLimit")
+        low = exchange.of_either("EVSEMinimumCurrentLimit")
+        most = exchange.of_either("EVMaximumCurrentLimit")
         if low is not None and most is not None and low > most:
             text = f"The post cannot give less than {low:g} A and the vehicle takes no more than {most:g} A."
-            yield Fact("fault", text, turn.start_s, turn.end_s, f"post from {low:g} A", f"vehicle up to {most:g} A")
+            yield Fact(
+                "fault", text, exchange.start_s, exchange.end_s, f"post from {low:g} A", f"vehicle up to {most:g} A"
+            )
 
 
 def _power(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        turn = agreed_limits(talk)
-        high = turn.either("EVSEMaximumPowerLimit") if turn else None
-        most = turn.either("EVMaximumPowerLimit") if turn else None
-        amps = turn.either("EVSEMaximumCurrentLimit") if turn else None
+    for connection in connections_of(record):
+        exchange = agreed_limits(connection)
+        high = exchange.of_either("EVSEMaximumPowerLimit") if exchange else None
+        most = exchange.of_either("EVMaximumPowerLimit") if exchange else None
+        amps = exchange.of_either("EVSEMaximumCurrentLimit") if exchange else None
         nothing = next((f"{v:g} {u}" for v, u in ((amps, "A"), (high, "W")) if v is not None and v <= 0), "")
-        if turn and nothing and turn.done:
+        if exchange and nothing and exchange.done:
             text = f"The post offers {nothing}: nothing can flow."
-            yield Fact("fault", text, turn.start_s, turn.end_s, f"post up to {nothing}", "more than nothing")
-        elif turn and high is not None and most is not None and 0 < high < 0.5 * most:
+            yield Fact("fault", text, exchange.start_s, exchange.end_s, f"post up to {nothing}", "more than nothing")
+        elif exchange and high is not None and most is not None and 0 < high < 0.5 * most:
             text = (
                 f"The post offers {high / 1000:g} kW, less than half of the {most / 1000:g} kW the vehicle "
                 "takes: it will charge slowly here, and that is the post's limit."
             )
             yield Fact(
-                "note", text, turn.start_s, turn.end_s, f"{high / 1000:g} kW", f"vehicle up to {most / 1000:g} kW"
+                "note",
+                text,
+                exchange.start_s,
+                exchange.end_s,
+                f"{high / 1000:g} kW",
+                f"vehicle up to {most / 1000:g} kW",
             )
 
 
 def _endless(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        turns = talk.of("ChargeParameterDiscovery", "ScheduleExchange")
-        waiting = [t for t in turns if t.ongoing]
-        if not waiting or any((t.done and t.stem == waiting[-1].stem) or t.failed for t in turns):
+    for connection in connections_of(record):
+        exchanges = connection.of("ChargeParameterDiscovery", "ScheduleExchange")
+        waiting = [t for t in exchanges if t.ongoing]
+        if not waiting or any((t.done and t.stem == waiting[-1].stem) or t.failed for t in exchanges):
             continue
-        lasted, limit = waiting[-1].end_s - waiting[0].start_s, ongoing_max_s(talk.protocol)
+        lasted, limit = waiting[-1].end_s - waiting[0].start_s, ongoing_max_s(connection.protocol)
         what = "schedule" if waiting[-1].stem == "ScheduleExchange" else "limits"
-        if lasted > limit or talk.closings or record.end_s - waiting[-1].end_s > 5.0:
+        if lasted > limit or connection.ends or record.end_s - waiting[-1].end_s > 5.0:
             text = (
                 f"The post never settled its {what}: “Ongoing” {sum(t.count for t in waiting)} times in {seconds(lasted)}, "
                 f"from {waiting[0].start_s:.2f} s on."
@@ -128,7 +143,7 @@ def _endless(record: ConversationRecord) -> Iterator[Fact]:
                 waiting[-1].end_s,
                 seconds(lasted),
                 f"settled within {limit:g} s",
-                source=timer_source(talk.protocol),
+                source=timer_source(connection.protocol),
             )
 
 

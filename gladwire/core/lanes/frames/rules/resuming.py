@@ -5,31 +5,37 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Rule, only
-from gladwire.core.lanes.frames.record import ConversationRecord, Talk, Turn
-from gladwire.core.lanes.frames.rules.link import talks_of
+from gladwire.core.lanes.frames.record import Connection, ConversationRecord, Exchange
+from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.standards.source import ISO_15118_2
 from gladwire.core.words import seconds
 
 
-def paused(talk: Talk) -> Turn | None:
+def paused(connection: Connection) -> Exchange | None:
     """The agreed pause a connection ends with."""
-    return next((t for t in talk.of("SessionStop") if t.done and t.asked("ChargingSession") == "Pause"), None)
+    return next(
+        (t for t in connection.of("SessionStop") if t.done and t.of_request("ChargingSession") == "Pause"), None
+    )
 
 
-def resumed_by(record: ConversationRecord, talk: Talk) -> Talk | None:
+def resumed_by(record: ConversationRecord, connection: Connection) -> Connection | None:
     """The next connection that takes up this session's identity."""
-    later = [t for t in record.talks if t.start_s > talk.start_s and talk.session and t.taken_up == talk.session]
+    later = [
+        t
+        for t in record.connections
+        if t.start_s > connection.start_s and connection.session and t.taken_up == connection.session
+    ]
     return min(later, key=lambda t: t.start_s, default=None)
 
 
 def _pauses(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        stop = paused(talk)
+    for connection in connections_of(record):
+        stop = paused(connection)
         if stop is None:
             continue
-        after = resumed_by(record, talk)
+        after = resumed_by(record, connection)
         if after is None:
-            later = [t for t in talks_of(record) if t.start_s > talk.end_s]
+            later = [t for t in connections_of(record) if t.start_s > connection.end_s]
             if later:
                 text = (
                     f"The session paused at {stop.start_s:.2f} s, and the vehicle began a new one at "
@@ -40,8 +46,8 @@ def _pauses(record: ConversationRecord) -> Iterator[Fact]:
                 text = f"The session paused at {stop.start_s:.2f} s, by agreement; this is no fault. It is not resumed here."
                 yield Fact("normal", text, stop.start_s, stop.end_s, "paused", "paused in order")
             continue
-        away = after.start_s - talk.end_s
-        setup = next((t for t in after.of("SessionSetup") if t.answer), None)
+        away = after.start_s - connection.end_s
+        setup = next((t for t in after.of("SessionSetup") if t.response), None)
         joined = setup is not None and setup.response_code == "OK_OldSessionJoined"
         if joined:
             text = (
@@ -59,17 +65,19 @@ def _pauses(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _asked(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        turn = next((t for t in talk.turns if t.told("EVSENotification") == "Pause" and not t.failed), None)
-        if turn:
-            followed = paused(talk)
+    for connection in connections_of(record):
+        exchange = next(
+            (t for t in connection.exchanges if t.of_response("EVSENotification") == "Pause" and not t.failed), None
+        )
+        if exchange:
+            followed = paused(connection)
             then = (
-                f"paused after {seconds(followed.start_s - turn.start_s)}"
+                f"paused after {seconds(followed.start_s - exchange.start_s)}"
                 if followed
                 else "did not pause in this capture"
             )
-            text = f"The post asked to pause at {turn.start_s:.2f} s and the vehicle {then}."
-            yield Fact("note", text, turn.start_s, turn.end_s, then, "a pause")
+            text = f"The post asked to pause at {exchange.start_s:.2f} s and the vehicle {then}."
+            yield Fact("note", text, exchange.start_s, exchange.end_s, then, "a pause")
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (

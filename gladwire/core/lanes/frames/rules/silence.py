@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.frames.folding import UNDECODED
-from gladwire.core.lanes.frames.record import SPOKEN, ConversationRecord, Talk
-from gladwire.core.lanes.frames.rules.link import talks_of
+from gladwire.core.lanes.frames.record import SPOKEN, Connection, ConversationRecord
+from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.standards.source import ISO_15118_2_TIMERS
 from gladwire.core.standards.v2g_timers import SETUP_S, answer_max_s, sequence_max_s, timer_source
 from gladwire.core.words import seconds
@@ -18,22 +18,26 @@ _SEALS = ("SessionStop",)
 
 def _answerless(record: ConversationRecord) -> Iterator[Fact]:
     """The post went silent: a request, and nothing for longer than the vehicle waits."""
-    for talk in talks_of(record):
-        for index, turn in enumerate(talk.turns):
-            if turn.answered or turn.request is None:
+    for connection in connections_of(record):
+        for index, exchange in enumerate(connection.exchanges):
+            if exchange.answered or exchange.request is None:
                 continue
-            asked = turn.last_request or turn.request
-            later = talk.turns[index + 1].start_s if index + 1 < len(talk.turns) else None
-            limit = answer_max_s(talk.protocol, turn.stem)
-            until = later if later is not None else _watched_until(record, talk, asked.time_s)
+            asked = exchange.last_request or exchange.request
+            later = connection.exchanges[index + 1].start_s if index + 1 < len(connection.exchanges) else None
+            limit = answer_max_s(connection.protocol, exchange.stem)
+            until = later if later is not None else _watched_until(record, connection, asked.time_s)
             waited = until - asked.time_s
-            if waited < limit or turn.after_hole or (later is not None and talk.turns[index + 1].after_hole):
+            if (
+                waited < limit
+                or exchange.after_hole
+                or (later is not None and connection.exchanges[index + 1].after_hole)
+            ):
                 continue
-            before = talk.turns[index - 1].stem if index else ""
-            times = f", asked {turn.count} times," if turn.count > 1 else ""
-            after = f" after {before}" if before and before != turn.stem else ""
+            before = connection.exchanges[index - 1].stem if index else ""
+            times = f", asked {exchange.count} times," if exchange.count > 1 else ""
+            after = f" after {before}" if before and before != exchange.stem else ""
             text = (
-                f"The post went silent: {turn.stem}Req at {asked.time_s:.2f} s{times} got no answer in "
+                f"The post went silent: {exchange.stem}Req at {asked.time_s:.2f} s{times} got no answer in "
                 f"{seconds(waited)}{after}."
             )
             yield Fact(
@@ -43,31 +47,31 @@ def _answerless(record: ConversationRecord) -> Iterator[Fact]:
                 until,
                 f"no answer in {seconds(waited)}",
                 f"within {limit:g} s",
-                stage=turn.stage,
-                source=timer_source(talk.protocol),
+                stage=exchange.stage,
+                source=timer_source(connection.protocol),
             )
 
 
-def _watched_until(record: ConversationRecord, talk: Talk, asked_s: float) -> float:
+def _watched_until(record: ConversationRecord, connection: Connection, asked_s: float) -> float:
     """How long the capture shows that no answer came: to the end of the connection, or of the capture."""
-    closed = min((c.time_s for c in talk.closings if c.time_s > asked_s), default=record.end_s)
+    closed = min((c.time_s for c in connection.ends if c.time_s > asked_s), default=record.end_s)
     return min(closed, record.end_s)
 
 
 def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
     """The vehicle went silent: an answer given, and no next request although the session was not over."""
-    for talk in talks_of(record):
-        last = talk.turns[-1]
+    for connection in connections_of(record):
+        last = connection.exchanges[-1]
         if not last.answered or last.stem in (*_SEALS, UNDECODED) or last.failed:
             continue
-        answer = last.last_answer or last.answer
+        answer = last.last_response or last.response
         if answer is None:
             continue
-        until = _watched_until(record, talk, answer.time_s)
+        until = _watched_until(record, connection, answer.time_s)
         waited = until - answer.time_s
-        if talk.closings and min(talk.closings, key=lambda c: c.time_s).by == "ev":
+        if connection.ends and min(connection.ends, key=lambda c: c.time_s).by == "ev":
             continue  # the vehicle closed: told as an ending
-        limit = sequence_max_s(talk.protocol, last.stem)
+        limit = sequence_max_s(connection.protocol, last.stem)
         if waited < min(limit, 5.0):
             continue
         whole = f", and the post waited out its {limit:g} s" if waited >= limit - 0.1 else ""
@@ -83,21 +87,21 @@ def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
             f"silent for {seconds(waited)}",
             f"the next request within {limit:g} s",
             stage=last.stage,
-            source=timer_source(talk.protocol),
+            source=timer_source(connection.protocol),
         )
 
 
 def _late(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in talks_of(record):
-        slow = [t for t in talk.turns if t.late and t.worst_s is not None]
+    for connection in connections_of(record):
+        slow = [t for t in connection.exchanges if t.late and t.worst_s is not None]
         by_stem: dict[str, list[float]] = {}
-        for turn in slow:
-            by_stem.setdefault(turn.stem, []).append(turn.worst_s or 0.0)
+        for exchange in slow:
+            by_stem.setdefault(exchange.stem, []).append(exchange.worst_s or 0.0)
         for stem, waits in by_stem.items():
-            turns = [t for t in slow if t.stem == stem]
-            worst = max(turns, key=lambda t: t.worst_s or 0.0)
-            late, count = sum(t.late for t in turns), sum(t.count for t in talk.turns if t.stem == stem)
-            limit = answer_max_s(talk.protocol, stem)
+            exchanges = [t for t in slow if t.stem == stem]
+            worst = max(exchanges, key=lambda t: t.worst_s or 0.0)
+            late, count = sum(t.late for t in exchanges), sum(t.count for t in connection.exchanges if t.stem == stem)
+            limit = answer_max_s(connection.protocol, stem)
             text = (
                 f"{late} of {count} answers to {stem}Req came after the vehicle's {limit:g} s, the slowest after "
                 f"{seconds(max(waits))}."
@@ -111,17 +115,17 @@ def _late(record: ConversationRecord) -> Iterator[Fact]:
                 seconds(max(waits)),
                 f"within {limit:g} s",
                 stage=worst.stage,
-                source=timer_source(talk.protocol),
+                source=timer_source(connection.protocol),
             )
 
 
 def _slow_setup(record: ConversationRecord) -> Iterator[Fact]:
     """From the link to a session: the vehicle's set-up timer."""
-    for talk in talks_of(record):
-        begun = [d.time_s for d in record.sdp if d.request and d.time_s <= talk.start_s]
-        earlier = [t.end_s for t in record.talks if t.end_s < talk.start_s]
+    for connection in connections_of(record):
+        begun = [d.time_s for d in record.sdp if d.request and d.time_s <= connection.start_s]
+        earlier = [t.end_s for t in record.connections if t.end_s < connection.start_s]
         begun = [at for at in begun if not earlier or at > max(earlier)]
-        setup = next((t for t in talk.of("SessionSetup") if t.answer and not t.failed), None)
+        setup = next((t for t in connection.of("SessionSetup") if t.response and not t.failed), None)
         if begun and setup and setup.end_s - begun[0] > SETUP_S:
             took = setup.end_s - begun[0]
             text = f"Setting up took {seconds(took)}, from the first discovery to SessionSetupRes."

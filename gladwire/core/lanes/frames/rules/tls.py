@@ -6,7 +6,15 @@ from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 from gladwire.core.findings import Fact, Rule, Severity, only
-from gladwire.core.lanes.frames.record import SIDE_WORDS, Alert, Certificate, Chain, ConversationRecord, Sealed, Talk
+from gladwire.core.lanes.frames.record import (
+    SIDE_WORDS,
+    Alert,
+    Certificate,
+    CertificateChain,
+    Connection,
+    ConversationRecord,
+    TlsSummary,
+)
 from gladwire.core.plc.certificates import TROUBLE_WORDS
 from gladwire.core.standards.source import ISO_15118_2_TRANSPORT, PRACTICE, RFC_5280, RFC_5280_STATUS, RFC_9850
 from gladwire.core.words import seconds
@@ -56,8 +64,8 @@ def _handshake(code: str) -> Callable[[ConversationRecord], Iterator[Fact]]:
     """A check that tells failed handshakes whose alert belongs to this code."""
 
     def check(record: ConversationRecord) -> Iterator[Fact]:
-        for talk in record.talks:
-            sealed = talk.sealed
+        for connection in record.connections:
+            sealed = connection.tls
             if sealed is None:
                 continue
             alert = _fatal(sealed)
@@ -65,71 +73,78 @@ def _handshake(code: str) -> Callable[[ConversationRecord], Iterator[Fact]]:
                 who, why = SIDE_WORDS[alert.by], _ALERT_WORDS.get(alert.name)
                 said = f"{alert.name}{f': {why}' if why else ''}"
                 text = f"TLS failed at {alert.time_s:.2f} s: the {who} sent the alert {said}."
-                yield Fact("fault", text, talk.start_s, alert.time_s, alert.name, "a handshake that completes")
-            elif alert is None and code == "tls_failed" and _never_completed(record, talk, sealed):
-                closed = talk.closings[0] if talk.closings else None
+                yield Fact("fault", text, connection.start_s, alert.time_s, alert.name, "a handshake that completes")
+            elif alert is None and code == "tls_failed" and _never_completed(record, connection, sealed):
+                closed = connection.ends[0] if connection.ends else None
                 how = f"; the {SIDE_WORDS[closed.by]} closed" if closed else ""
-                text = f"The TLS handshake of {talk.start_s:.2f} s never completed{how}."
-                yield Fact("fault", text, talk.start_s, talk.end_s, "not completed", "a handshake that completes")
+                text = f"The TLS handshake of {connection.start_s:.2f} s never completed{how}."
+                yield Fact(
+                    "fault", text, connection.start_s, connection.end_s, "not completed", "a handshake that completes"
+                )
 
     return check
 
 
-def _never_completed(record: ConversationRecord, talk: Talk, sealed: Sealed) -> bool:
-    return sealed.finished_at_s is None and record.end_s - talk.end_s > _SETTLED_S and talk.opened
+def _never_completed(record: ConversationRecord, connection: Connection, sealed: TlsSummary) -> bool:
+    return sealed.finished_at_s is None and record.end_s - connection.end_s > _SETTLED_S and connection.opened
 
 
-def _fatal(sealed: Sealed) -> Alert | None:
+def _fatal(sealed: TlsSummary) -> Alert | None:
     return next((a for a in sealed.alerts if a.fatal), None)
 
 
 def _sealed(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        s = talk.sealed
-        if s is None or s.finished_at_s is None or talk.turns:
+    for connection in record.connections:
+        s = connection.tls
+        if s is None or s.finished_at_s is None or connection.exchanges:
             continue
-        closed = talk.closings[0] if talk.closings else None
+        closed = connection.ends[0] if connection.ends else None
         end = f"The {SIDE_WORDS[closed.by]} closed it at {closed.time_s:.2f} s" if closed else "It was not closed"
         if closed and closed.kind == "rst":
             end += " by a reset"
         text = (
             f"The conversation is sealed ({s.version or 'TLS'}): {s.records[0]} records of the vehicle and {s.records[1]} of "
-            f"the post pass until {s.last_at_s or talk.end_s:.2f} s, the longest silence "
+            f"the post pass until {s.last_at_s or connection.end_s:.2f} s, the longest silence "
             f"{seconds(s.longest_silence_s)}. {end}. "
             "What was said cannot be read without its keys."
         )
-        yield Fact("note", text, talk.start_s, talk.end_s, s.version or "TLS", "")
+        yield Fact("note", text, connection.start_s, connection.end_s, s.version or "TLS", "")
 
 
 def _opened(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        s = talk.sealed
+    for connection in record.connections:
+        s = connection.tls
         if s and s.opening in ("opened", "partly"):
             again = ", an earlier TLS session taken up again" if s.resumed else ""
             text = f"The conversation was sealed ({s.version}, {s.cipher}{again}) and opened with the key log."
-            yield Fact("normal", text, talk.start_s, s.finished_at_s or talk.start_s, s.version, "")
+            yield Fact("normal", text, connection.start_s, s.finished_at_s or connection.start_s, s.version, "")
 
 
 def _unopened(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        s = talk.sealed
+    for connection in record.connections:
+        s = connection.tls
         if s and s.opening in _UNOPENED:
             text = _UNOPENED[s.opening].format(sessions="lines of other sessions", cipher=s.cipher, unopened=s.unopened)
             yield Fact(
-                "suspect" if s.opening != "partly" else "note", text, talk.start_s, talk.end_s, s.opening, "opened"
+                "suspect" if s.opening != "partly" else "note",
+                text,
+                connection.start_s,
+                connection.end_s,
+                s.opening,
+                "opened",
             )
 
 
 class _Shown(NamedTuple):
     """A certificate in its chain and talk."""
 
-    talk: Talk
-    chain: Chain
+    connection: Connection
+    chain: CertificateChain
     certificate: Certificate
 
     @property
     def fact_at(self) -> float:
-        return self.chain.time_s or self.talk.start_s
+        return self.chain.time_s or self.connection.start_s
 
     @property
     def stage(self) -> str:
@@ -142,21 +157,21 @@ class _Shown(NamedTuple):
 
 
 def _shown(record: ConversationRecord) -> Iterator[_Shown]:
-    for talk in record.talks:
-        for chain in talk.chains:
+    for connection in record.connections:
+        for chain in connection.certificate_chains:
             for certificate in chain.certificates:
-                yield _Shown(talk, chain, certificate)
+                yield _Shown(connection, chain, certificate)
 
 
 def _chains(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        for chain in talk.chains:
+    for connection in record.connections:
+        for chain in connection.certificate_chains:
             leaf = chain.certificates[0]
             up = " ← ".join(c.name for c in chain.certificates)
             root = "" if chain.certificates[-1].own_root else f", issued by {chain.certificates[-1].issuer}"
             whose = f"The {SIDE_WORDS[chain.by]} shows" if chain.whose == "TLS" else f"The {chain.whose} chain is"
             text = f"{whose} {up}{root}; {leaf.key}, {leaf.signature}, until {leaf.not_after[:10]}."
-            at = chain.time_s or talk.start_s
+            at = chain.time_s or connection.start_s
             stage = "link" if chain.whose == "TLS" else "authorise"
             yield Fact("normal", text, at, at, f"until {leaf.not_after[:10]}", "in its dates", stage=stage)
 
@@ -182,7 +197,7 @@ def _incomplete(record: ConversationRecord) -> Iterator[Fact]:
         for trouble in c.troubles:
             if trouble not in _BROKEN:
                 continue
-            alert = _fatal(shown.talk.sealed) if shown.talk.sealed else None
+            alert = _fatal(shown.connection.tls) if shown.connection.tls else None
             refused = alert is not None and alert.name in ("unknown_ca", "bad_certificate")
             severity: Severity = "fault" if refused else "suspect"
             text = f"{shown.whose} {c.name} is {TROUBLE_WORDS[trouble]}."
@@ -191,12 +206,15 @@ def _incomplete(record: ConversationRecord) -> Iterator[Fact]:
 
 def _clock_of_the_one_who_refused(record: ConversationRecord) -> Iterator[Fact]:
     """An alert about dates against a certificate that is in them: a clock is wrong, and whose."""
-    for talk in record.talks:
-        alert = _fatal(talk.sealed) if talk.sealed else None
+    for connection in record.connections:
+        alert = _fatal(connection.tls) if connection.tls else None
         if alert is None or alert.name != "certificate_expired":
             continue
         others = [
-            c for chain in talk.chains if chain.by != alert.by and chain.whose == "TLS" for c in chain.certificates
+            c
+            for chain in connection.certificate_chains
+            if chain.by != alert.by and chain.whose == "TLS"
+            for c in chain.certificates
         ]
         if others and not any(t in _DATES for c in others for t in c.troubles):
             who = SIDE_WORDS[alert.by]
@@ -208,8 +226,8 @@ def _clock_of_the_one_who_refused(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _clocks(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        for side, off in talk.clocks.items():
+    for connection in record.connections:
+        for side, off in connection.clocks.items():
             if abs(off) < _ASIDE_S:
                 continue
             way = "ahead of" if off > 0 else "behind"
@@ -219,19 +237,32 @@ def _clocks(record: ConversationRecord) -> Iterator[Fact]:
                 "are judged by the vehicle's and the post's own."
             )
             yield Fact(
-                "suspect" if abs(off) >= _WRONG_S else "note", text, talk.start_s, talk.start_s, size, "the same time"
+                "suspect" if abs(off) >= _WRONG_S else "note",
+                text,
+                connection.start_s,
+                connection.start_s,
+                size,
+                "the same time",
             )
 
 
 def _no_status(record: ConversationRecord) -> Iterator[Fact]:
-    for talk in record.talks:
-        s = talk.sealed
+    for connection in record.connections:
+        s = connection.tls
         read = s and (s.version != "TLS 1.3" or s.opening == "opened") and not s.resumed
-        if s and read and s.status_asked and not s.status_given and any(c.whose == "TLS" for c in talk.chains):
+        if (
+            s
+            and read
+            and s.status_asked
+            and not s.status_given
+            and any(c.whose == "TLS" for c in connection.certificate_chains)
+        ):
             text = (
                 "The vehicle asked whether the post's certificates were revoked, and the post sent no answer with them."
             )
-            yield Fact("note", text, talk.start_s, talk.start_s, "no answer", "an answer with the certificates")
+            yield Fact(
+                "note", text, connection.start_s, connection.start_s, "no answer", "an answer with the certificates"
+            )
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (

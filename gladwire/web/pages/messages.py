@@ -12,11 +12,11 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Query
 from starlette.responses import Response, StreamingResponse
 
-from gladwire.core.lanes.frames.finding_messages import looking_for
-from gladwire.core.lanes.frames.message_store import KeptMessage, KeptMessages
+from gladwire.core.lanes.frames.message_store import MessageStore, StoredMessage
 from gladwire.core.lanes.frames.plain import means
-from gladwire.core.lanes.frames.record import SIDE_WORDS, ConversationRecord, Side, Talk
+from gladwire.core.lanes.frames.record import SIDE_WORDS, Connection, ConversationRecord, Side
 from gladwire.core.lanes.frames.rules.parameters import agreed_limits
+from gladwire.core.lanes.frames.search import looking_for
 from gladwire.core.moments import Clock
 from gladwire.core.plc.exi.units import unit_of
 from gladwire.core.plc.frames import FrameCapture
@@ -93,7 +93,7 @@ class FoundPart:
     more: int
 
 
-def _opened(db: Database, here: Services, number: int) -> tuple[Capture, KeptMessages, Clock, ConversationRecord]:
+def _opened(db: Database, here: Services, number: int) -> tuple[Capture, MessageStore, Clock, ConversationRecord]:
     """(capture, its messages, clock of the session, its record). Raises RefusedError where it holds no frames."""
     capture = capture_or_404(db, number)
     record = measured_or_409(capture)[0].first(ConversationRecord)
@@ -133,11 +133,11 @@ def one_message(db: Database, here: ServicesHere, number: int, place: int) -> Re
     )
 
 
-def _limits(record: ConversationRecord, kept: KeptMessage) -> dict[str, float]:
+def _limits(record: ConversationRecord, kept: StoredMessage) -> dict[str, float]:
     """Limits by the field they are for, as they were agreed in this talk."""
-    talk: Talk | None = next((t for t in record.talks if t.start_s <= kept.time_s <= t.end_s), None)
-    turn = agreed_limits(talk) if talk else None
-    found = {field: turn.either(limit) for field, limit in _LIMITS.items()} if turn else {}
+    connection: Connection | None = next((t for t in record.connections if t.start_s <= kept.time_s <= t.end_s), None)
+    exchange = agreed_limits(connection) if connection else None
+    found = {field: exchange.of_either(limit) for field, limit in _LIMITS.items()} if exchange else {}
     return {field: value for field, value in found.items() if value is not None}
 
 
@@ -193,7 +193,7 @@ def _asked_for(text: str, path: str, value: Any) -> bool:
     return any(w in path.lower() or w == str(value).lower() for w in words)
 
 
-def _found(kept: KeptMessage, clock: Clock, text: str) -> FoundRow:
+def _found(kept: StoredMessage, clock: Clock, text: str) -> FoundRow:
     fields = kept.message.fields.items()
     said = [f"{k.rpartition('.')[2]} {v} {unit_of(k)}".strip() for k, v in fields if _asked_for(text, k, v)]
     side = SIDE_WORDS[_SIDES[kept.side]]
@@ -202,11 +202,11 @@ def _found(kept: KeptMessage, clock: Clock, text: str) -> FoundRow:
     )
 
 
-def _numbers(messages: KeptMessages, side: str) -> Iterator[int]:
+def _numbers(messages: MessageStore, side: str) -> Iterator[int]:
     return (n for n in range(len(messages)) if not side or _SIDES[int(messages.sides[n])] == side)
 
 
-def _every(messages: KeptMessages) -> Iterator[KeptMessage]:
+def _every(messages: MessageStore) -> Iterator[StoredMessage]:
     return (messages.one(n) for n in range(len(messages)))
 
 
@@ -231,7 +231,7 @@ def messages_csv(db: Database, here: ServicesHere, number: int) -> Response:
     )
 
 
-def _csv_lines(messages: KeptMessages, clock: Clock) -> Iterator[str]:
+def _csv_lines(messages: MessageStore, clock: Clock) -> Iterator[str]:
     text = io.StringIO()
     writer = csv.writer(text)
     writer.writerow(["number", "time_s", "from", "protocol", "message", "field", "value", "unit"])

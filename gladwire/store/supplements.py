@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from gladwire.core.can.names import Kind, Names, dbc_text, read_names, shipped
 from gladwire.core.plc.keylog import KeyLog, read_keylog
-from gladwire.core.supplements import Aids, Described
+from gladwire.core.supplements import Described, Supplements
 from gladwire.store.models import BusDescription, Capture, ChargingSession, KeyLogFile, utc_now
 
 BUS = "can"
@@ -109,12 +109,12 @@ def settle_signals(db: Session, title: str, roles: Mapping[str, str], kind: Kind
     return True
 
 
-def aids_for(db: Session, capture: Capture) -> Aids:
+def supplements_for(db: Session, capture: Capture) -> Supplements:
     """Everything kept that may open or name a capture."""
     secrets = KeyLog()
     for kept in key_logs(db, capture.session_id):
         secrets = secrets.with_more(_keylog(kept.sha256, kept.text))
-    return Aids(secrets, tuple(_described(d) for d in descriptions(db)))
+    return Supplements(secrets, tuple(_described(d) for d in descriptions(db)))
 
 
 def _described(kept: BusDescription) -> Described:
@@ -124,7 +124,7 @@ def _described(kept: BusDescription) -> Described:
 
 
 def mark_of(db: Session, capture: Capture, is_bus: bool) -> str:
-    """What distinguishes lanes and messages read with these aids from those read with others; empty without any."""
+    """What distinguishes lanes and messages read with these from those read with others; empty without any."""
     if is_bus:
         parts = [f"{d.sha256}{d.roles}{d.kind}" for d in descriptions(db)]
         parts += [s.settled for s in capture.settlements[-1:]]

@@ -9,23 +9,23 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from gladwire.core.lanes.frames.chains import chains_of
-from gladwire.core.lanes.frames.connection import Heard, Talking
+from gladwire.core.lanes.frames.connection import CapturedMessage, OpenConnection
 from gladwire.core.lanes.frames.folding import exchanges, fold
 from gladwire.core.lanes.frames.record import (
     SIDES,
     Alert,
-    Closing,
+    Connection,
+    ConnectionEnd,
     ConversationRecord,
     Discovery,
-    Sealed,
     Side,
-    Talk,
+    TlsSummary,
 )
 from gladwire.core.lanes.frames.series import series_of
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.homeplug import read_mme
 from gladwire.core.plc.keylog import KeyLog, read_keylog
-from gladwire.core.plc.packets import Datagram, Management, Segment, packets
+from gladwire.core.plc.packets import Datagram, Management, TcpSegment, packets
 from gladwire.core.plc.slac import SlacListener, mac_text
 from gladwire.core.plc.tcp import Reassembly
 from gladwire.core.plc.tls_cipher import SUITES
@@ -36,22 +36,22 @@ _SAME_FRAME_S = 0.01
 
 
 @dataclass(frozen=True)
-class Listening:
+class FramesResult:
     """A capture as heard: the folded record, every message in order, lanes of numbers said."""
 
     record: ConversationRecord
-    messages: tuple[Heard, ...]
+    messages: tuple[CapturedMessage, ...]
     lanes: tuple[Waveform, ...]
 
 
-def listen(capture: FrameCapture, secrets: KeyLog | None = None) -> Listening:
+def measure_frames(capture: FrameCapture, secrets: KeyLog | None = None) -> FramesResult:
     """Hear a capture of frames, opening what is sealed with the secrets given and those the file itself carries.
 
     Never raises: what cannot be read is counted and said.
     """
-    ear = _Ear(capture, _carried(capture).with_more(secrets or KeyLog()))
+    ear = _Assembler(capture, _carried(capture).with_more(secrets or KeyLog()))
     for packet in packets(_once(capture.frames)):
-        if isinstance(packet, Segment):
+        if isinstance(packet, TcpSegment):
             ear.segment(packet)
         elif isinstance(packet, Management):
             ear.management(packet)
@@ -83,25 +83,25 @@ def _once(frames: Sequence[Frame]) -> Sequence[Frame]:
     return kept
 
 
-class _Ear:
+class _Assembler:
     def __init__(self, capture: FrameCapture, secrets: KeyLog) -> None:
         self.capture = capture
         self.secrets = secrets
         self.reassembly = Reassembly()
-        self.talking: dict[int, Talking] = {}
+        self.open: dict[int, OpenConnection] = {}
         self.slac = SlacListener()
         self.sdp: list[Discovery] = []
         self.links: list[tuple[float, str]] = []
         self.kinds: Counter[str] = Counter()
 
-    def segment(self, s: Segment) -> None:
-        connection = self.reassembly.connection_of(s)
-        talk = self.talking.get(id(connection))
-        if talk is None:
-            talk = self.talking[id(connection)] = Talking(len(self.talking), connection, secrets=self.secrets)
+    def segment(self, s: TcpSegment) -> None:
+        stream = self.reassembly.connection_of(s)
+        connection = self.open.get(id(stream))
+        if connection is None:
+            connection = self.open[id(stream)] = OpenConnection(len(self.open), stream, secrets=self.secrets)
             self.links.append((s.time_s, mac_text(s.src_mac)))
-        for piece in connection.feed(s):
-            talk.hear(piece)
+        for piece in stream.feed(s):
+            connection.feed(piece)
 
     def management(self, packet: Management) -> None:
         mme = read_mme(packet)
@@ -126,39 +126,39 @@ class _Ear:
             )
         )
 
-    def finished(self) -> Listening:
+    def finished(self) -> FramesResult:
         frames = self.capture.frames
         end = frames[-1].time_s
-        talkings = list(self.talking.values())
+        talkings = list(self.open.values())
         for talking in talkings:
             talking.finish()
         messages = sorted((m for t in talkings for m in t.messages), key=lambda m: m.frame)
         numbers = {id(m): number for number, m in enumerate(messages)}
-        talks = tuple(self._talk(t, numbers) for t in talkings if self._ours(t))
+        connections = tuple(self._talk(t, numbers) for t in talkings if self._ours(t))
         record = ConversationRecord(
             start_s=frames[0].time_s,
             end_s=end,
             frames=len(frames),
             slac=self.slac.finished(self.links, end),
             sdp=tuple(self.sdp),
-            talks=talks,
+            connections=connections,
             kinds=dict(self.kinds),
         )
-        return Listening(record, tuple(messages), series_of(messages, end))
+        return FramesResult(record, tuple(messages), series_of(messages, end))
 
-    def _ours(self, t: Talking) -> bool:
+    def _ours(self, t: OpenConnection) -> bool:
         """Whether a connection is one of charging: V2G messages, TLS, or an attempt at the port the post announced."""
         if t.messages or t.tls is not None:
             return True
         announced = {d.port for d in self.sdp if not d.request}
         return bool({t.connection.ends[0][1], t.connection.ends[1][1]} & announced)
 
-    def _talk(self, t: Talking, numbers: dict[int, int]) -> Talk:
+    def _talk(self, t: OpenConnection, numbers: dict[int, int]) -> Connection:
         connection = t.connection
         ev, post = (1, 0) if t.swapped else (0, 1)
         protocol = t.agreed
         numbered = [(numbers[id(m)], m) for m in t.messages]
-        return Talk(
+        return Connection(
             start_s=connection.start_s,
             end_s=connection.end_s,
             ev_mac=mac_text(connection.macs[ev]),
@@ -171,15 +171,15 @@ class _Ear:
             session=_session(t, "SessionSetupRes"),
             taken_up=_session(t, "SessionSetupReq"),
             protocol=protocol,
-            turns=fold(exchanges(numbered), protocol),
-            closings=tuple(
-                Closing(
+            exchanges=fold(exchanges(numbered), protocol),
+            ends=tuple(
+                ConnectionEnd(
                     time_s=e.time_s, by=SIDES[e.by if ev == 0 else 1 - e.by], kind="rst" if e.kind == "rst" else "fin"
                 )
                 for e in connection.endings
             ),
-            sealed=self._sealed(t) if t.tls else None,
-            chains=chains_of(t.tls, t.messages, bool(t.swapped), self.capture.first_at),
+            tls=self._sealed(t) if t.tls else None,
+            certificate_chains=chains_of(t.tls, t.messages, bool(t.swapped), self.capture.first_at),
             clocks=_clocks(t, self.capture.first_at),
             lost_bytes=sum(h.lost for h in connection.halves),
             holes=sum(h.holes for h in connection.halves),
@@ -188,13 +188,13 @@ class _Ear:
             undecoded=sum(1 for m in t.messages if m.message.error),
         )
 
-    def _sealed(self, t: Talking) -> Sealed:
+    def _sealed(self, t: OpenConnection) -> TlsSummary:
         view = t.tls
         assert view is not None
         sizes = [[n for _, side, n in view.records if side == s] for s in (0, 1)]
         times = [at for at, _, _ in view.records]
         last = view.records[-1] if view.records else None
-        return Sealed(
+        return TlsSummary(
             version=view.version,
             offered=view.offered,
             cipher=SUITES[view.cipher].name if view.cipher in SUITES else f"{view.cipher:04x}" if view.cipher else "",
@@ -214,13 +214,13 @@ class _Ear:
         )
 
 
-def _session(t: Talking, name: str) -> str:
+def _session(t: OpenConnection, name: str) -> str:
     """The session identity in the header of the first message of that name; empty for none or all noughts."""
     found = next((str(m.message.header.get("SessionID", "")) for m in t.messages if m.message.name == name), "")
     return found if found.strip("0") else ""
 
 
-def _clocks(t: Talking, first_at: float) -> dict[Side, float]:
+def _clocks(t: OpenConnection, first_at: float) -> dict[Side, float]:
     """How far each side's clock is ahead of the capture's: ISO 15118-20 sends the time with every message, -2 the post's."""
     off: dict[Side, float] = {}
     for m in t.messages if first_at else ():
