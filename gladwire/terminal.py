@@ -69,7 +69,7 @@ def as_text(results: Results) -> str:
         ]
     lines += ["", said.verdict, ""]
     for measured in (p.measured for p in whole.placed):
-        why = [sentence for pilot in measured.of(PilotRecord) for sentence in pilot.reading.why]
+        why = [sentence for pilot in measured.of(PilotRecord) for sentence in pilot.interpretation.why]
         lines += [f"Remark   {remark}" for remark in (*measured.remarks, *why)]
         lines += [f"Channel  {measured.channel_why}"] if measured.channel_why else []
     lines += ["Stages"]

@@ -10,7 +10,7 @@ from typing import Literal, NamedTuple
 
 from gladwire.core.lanes.all import LANES, OTHER, ROLE_BY_KEY
 from gladwire.core.lanes.lane import Channels
-from gladwire.core.lanes.pilot.hypotheses import read_levels
+from gladwire.core.lanes.pilot.hypotheses import interpret
 from gladwire.core.lanes.pilot.lane import LANE as PILOT
 from gladwire.core.lanes.pilot.levels import glance
 from gladwire.core.signal.waveform import Waveform
@@ -140,7 +140,7 @@ def _plain(name: str) -> str:
 def _likeness(wave: Waveform) -> float:
     """Whole part: name and unit. Fraction: share of the record that lies on pilot levels under its best reading."""
     seen = glance(wave)
-    reading = read_levels(seen, wave.unit)
+    reading = interpret(seen, wave.unit)
     steady_zero = not seen.swings.any() and reading.recognised_share <= 0.5
     share = 0.0 if steady_zero else reading.recognised_share - 0.2 * len(reading.guessed)
     name = 1.0 if _is_named(wave) else -1.0 if _OTHERS.search(_plain(wave.name)) else 0.0

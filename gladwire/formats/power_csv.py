@@ -82,7 +82,7 @@ def write(record: PowerRecord, remarks: tuple[str, ...] = ()) -> bytes:
     out = io.StringIO()
     for remark in remarks:
         out.write(f"# {' '.join(remark.split())}\n")
-    sides = [record, *([record.beside] if record.beside else [])]
+    sides = [record, *([record.second_place] if record.second_place else [])]
     columns = [(_title(side, key), values) for side in sides for key, values in side.values.items()]
     rows = csv.writer(out, lineterminator="\n")
     rows.writerow(["Time [s]", *(title for title, _ in columns)])

@@ -314,7 +314,7 @@ def _record(
         raise UnreadableError("no column holds a reading")
     record = PowerRecord(times, first, places, (), tuple(remarks), recorded_at, (), key)
     if set(second) & {"power_kw", "amps_a", "energy_kwh"}:
-        return replace(record, beside=PowerRecord(times, second, other, (), (), recorded_at, (), key))
+        return replace(record, second_place=PowerRecord(times, second, other, (), (), recorded_at, (), key))
     return record
 
 

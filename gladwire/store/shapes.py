@@ -40,7 +40,9 @@ def _measured_1_2(old: Shape) -> Shape:
         records["contactor"] = old["contactors"]
     records |= {"frames": [_respelled(r) for r in records["frames"]]} if "frames" in records else {}
     if "pilot" in records:
-        records["pilot"] = [{**records["pilot"][0], "noise": old.get("power_noise", [])}]
+        pilot = records["pilot"][0]
+        moved = {"interpretation": pilot.get("reading"), "noise": old.get("power_noise", [])}
+        records["pilot"] = [{k: v for k, v in pilot.items() if k != "reading"} | moved]
     kept = ("format", "recorded_at", "remarks", "channels", "channel_index", "channel_why", "channel_guessed",
             "roles_confirmed_by")  # fmt: skip
     return {"measures": old.get("analyser", 0), **{k: old[k] for k in kept if k in old}, "records": records}

@@ -109,7 +109,7 @@ def moment_of(text: str) -> float | None:
 
 
 @dataclass(frozen=True)
-class Beside:
+class Neighbour:
     """Another session of the same site that began while this one went on. at_s: on this session's clock.
 
     fits: the limiter's entry it may explain, where power stepped down as it began.
@@ -125,7 +125,7 @@ class Beside:
 _BEFORE_S, _AFTER_S = 10.0, 150.0
 
 
-def beside(session: ChargingSession, view: SessionView, others: Sequence[ChargingSession]) -> list[Beside]:
+def neighbours(session: ChargingSession, view: SessionView, others: Sequence[ChargingSession]) -> list[Neighbour]:
     """What began meanwhile at other stalls of the site, by the files' own word for their start; in order of time."""
     began = next((at for c in session.captures if (at := moment_of(c.recorded_at)) is not None), None)
     whole = whole_of(view)
@@ -141,5 +141,5 @@ def beside(session: ChargingSession, view: SessionView, others: Sequence[Chargin
             continue
         falls = [e for e in whole.of("shared_cabinet", "unexplained") if -_BEFORE_S < e.start_s - at < _AFTER_S]
         fits = f"power falls {falls[0].start_s - at:.0f} s later" if falls else ""
-        found.append(Beside(other, other.stall.name, at, fits))
+        found.append(Neighbour(other, other.stall.name, at, fits))
     return sorted(found, key=lambda b: b.at_s)

@@ -71,16 +71,16 @@ def test_probe_factor_and_polarity_are_found(
     record = analyse(recording(wave)).pilot
     longest = max(record.segments, key=lambda s: s.duration_s)
     assert longest.state == letter
-    assert abs(record.reading.correction.scale * signed - 1) < 1e-6
-    assert ("scale" in record.reading.guessed) == (factor != 1.0)
-    assert ("polarity" in record.reading.guessed) == inverted
+    assert abs(record.interpretation.correction.scale * signed - 1) < 1e-6
+    assert ("scale" in record.interpretation.guessed) == (factor != 1.0)
+    assert ("polarity" in record.interpretation.guessed) == inverted
 
 
 @settings(OPTIONS, max_examples=20)
 @given(scale=st.sampled_from([1.0, 2.0, 10.0]), offset=st.floats(-3, 3))
 def test_what_a_person_settles_is_not_guessed_again(scale: float, offset: float) -> None:
     wave = PilotScript().pwm(9, 30, 100).record(100e3, Scope(noise_v=0.05, bits=10))
-    reading = analyse(recording(wave), Settled(scale=scale, inverted=False, offset_v=offset)).pilot.reading
+    reading = analyse(recording(wave), Settled(scale=scale, inverted=False, offset_v=offset)).pilot.interpretation
     assert (reading.scale, reading.inverted, reading.offset_v) == (scale, False, offset)
     assert not {"scale", "polarity", "offset"} & set(reading.guessed)
     assert reading.settled_by_person

@@ -54,4 +54,4 @@ def test_every_state_is_read_in_order(seed: int) -> None:
     rate_hz = float(rng.choice([48e3, 96e3, 125e3, 250e3, 1e6]))
     analysis = analyse(recording(script.record(rate_hz, scope, seed, rng.random() / rate_hz)))
     assert labels(analysis) == states
-    assert analysis.pilot.reading.correction.scale * factor == pytest.approx(1)
+    assert analysis.pilot.interpretation.correction.scale * factor == pytest.approx(1)

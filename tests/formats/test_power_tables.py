@@ -124,8 +124,8 @@ def test_volts_and_amperes_make_power_and_fahrenheit_celsius() -> None:
 def test_two_displays_in_one_table_are_two_records() -> None:
     record = read("Time (s),Post kW,Car kW,Car SoC\n0,50,49,20\n5,51,50,20\n10,52,51,21\n")
     assert record.source == "post"
-    assert record.beside is not None
-    assert (record.beside.source, values(record.beside, "power_kw")) == ("vehicle", [49, 50, 51])
+    assert record.second_place is not None
+    assert (record.second_place.source, values(record.second_place, "power_kw")) == ("vehicle", [49, 50, 51])
 
 
 def test_where_it_was_read_is_told_by_the_file() -> None:

@@ -111,7 +111,7 @@ def test_every_dialect_gives_the_same_pilot(name: str) -> None:
     seen = [(s.label, round(s.start_s - analysis.pilot.start_s, 2)) for s in analysis.pilot.segments]
     assert seen == [("A1", 0.0), ("B1", 0.04), ("B2", 0.08), ("C2", 0.14)]
     assert analysis.pilot.rate_hz == pytest.approx(RATE, rel=0.01 if name == "few time digits" else 1e-3)
-    assert "scale" not in analysis.pilot.reading.guessed
+    assert "scale" not in analysis.pilot.interpretation.guessed
 
 
 @pytest.mark.parametrize("name", ["plain", "utf-16", "keys beside numbers"])
@@ -217,7 +217,7 @@ def test_npz_and_wav(tmp_path: Path) -> None:
     wavfile.write(path, int(RATE), (VOLTS / 15 * 32767).astype(np.int16))
     analysis = analyse(read(path.read_bytes()))
     assert [s.label for s in analysis.pilot.segments] == ["A1", "B1", "B2", "C2"]
-    assert "scale" in analysis.pilot.reading.guessed
+    assert "scale" in analysis.pilot.interpretation.guessed
 
 
 def test_pickles_are_never_loaded(tmp_path: Path) -> None:

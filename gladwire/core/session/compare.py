@@ -117,7 +117,7 @@ def _longest(record: PilotRecord) -> dict[str, Segment]:
 
 def _levels(a: PilotRecord, b: PilotRecord) -> Iterator[Difference]:
     ours, theirs = _longest(a), _longest(b)
-    trusted = a.reading.levels_trusted and b.reading.levels_trusted
+    trusted = a.interpretation.levels_trusted and b.interpretation.levels_trusted
     for label in sorted(ours.keys() | theirs.keys()):
         s, t = ours.get(label), theirs.get(label)
         if s is None or t is None:

@@ -30,7 +30,7 @@ BEFORE_HOLD = (
 
 def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[Finding]) -> Outcome:
     """What the captures decide. A pilot alone cannot prove that current flowed: "charged" needs mains beside it."""
-    if any(not p.reading.is_pilot_like for p in scene.of(PilotRecord)) or any(
+    if any(not p.interpretation.is_pilot_like for p in scene.of(PilotRecord)) or any(
         BY_CODE[f.code].undecided for f in findings
     ):
         return "unknown"

@@ -32,14 +32,14 @@ class Part:
 
 
 @dataclass(frozen=True)
-class Chain:
+class ChainDrawing:
     parts: list[Part]
     width: float = WIDTH
     height: float = HEIGHT
     middle: float = MIDDLE
 
 
-def chain(links: Sequence[Link], adapter: bool) -> Chain:
+def chain(links: Sequence[Link], adapter: bool) -> ChainDrawing:
     """Every part in order, an adapter only where there is one; of a part's limits the least counts."""
     shown = [part for part in PARTS if part != "adapter" or adapter]
     most = max((link.kw for link in links), default=1.0) or 1.0
@@ -59,4 +59,4 @@ def chain(links: Sequence[Link], adapter: bool) -> Chain:
                 any(link.narrowest for link in links if link.part == part),
             )
         )
-    return Chain(parts)
+    return ChainDrawing(parts)

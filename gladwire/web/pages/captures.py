@@ -90,7 +90,7 @@ class _HereAlreadyError(Exception):
         self.session = session
 
 
-class _Beside(NamedTuple):
+class _Supplement(NamedTuple):
     """A dropped file that is no capture. kind: what it is."""
 
     name: str
@@ -98,9 +98,9 @@ class _Beside(NamedTuple):
     content: bytes
 
 
-def _sorted_out(files: list[UploadFile]) -> tuple[list[tuple[str, UploadFile]], list[_Beside]]:
+def _sorted_out(files: list[UploadFile]) -> tuple[list[tuple[str, UploadFile]], list[_Supplement]]:
     """(captures with their names, what belongs beside them)."""
-    captures, beside = [], []
+    captures, supplements = [], []
     for file in files:
         name = re.split(r"[\\/]", file.filename or "capture")[-1][:200]
         head = file.file.read(4096)
@@ -110,13 +110,13 @@ def _sorted_out(files: list[UploadFile]) -> tuple[list[tuple[str, UploadFile]], 
         if kind is None:
             captures.append((name, file))
         else:
-            beside.append(_Beside(name, kind, file.file.read(LONGEST + 1)))
-    return captures, beside
+            supplements.append(_Supplement(name, kind, file.file.read(LONGEST + 1)))
+    return captures, supplements
 
 
-def _keep_beside(db: Session, session: ChargingSession | None, beside: list[_Beside]) -> None:
+def _keep_supplements(db: Session, session: ChargingSession | None, supplements: list[_Supplement]) -> None:
     """Key logs go with the session, descriptions are remembered for all. Raises RefusedError."""
-    for name, kind, content in beside:
+    for name, kind, content in supplements:
         if len(content) > LONGEST:
             said = f"“{name}” is larger than {LONGEST // 2**20} MiB: that is no {kind} of a charging session."
             raise RefusedError(422, f"{said} Nothing was stored.", "Leave it out.")
@@ -134,17 +134,17 @@ def _keep_beside(db: Session, session: ChargingSession | None, beside: list[_Bes
 def _take(db: Session, files: list[UploadFile], case_number: int | None, session_number: int | None) -> int | None:
     """Session number of stored files, None for descriptions alone; all are stored or none. Raises _HereAlreadyError for one
     file's bytes again."""
-    captures, beside = _sorted_out(files)
+    captures, supplements = _sorted_out(files)
     if not captures and session_number is None:
-        if any(b.kind == "key log" for b in beside):
+        if any(b.kind == "key log" for b in supplements):
             said = "A key log opens a capture and is none itself. Nothing was stored."
             raise RefusedError(422, said, "Drop it together with its capture, or on the capture's session.")
-        _keep_beside(db, None, beside)
+        _keep_supplements(db, None, supplements)
         return None
     session = _session_for(db, captures[0][0] if captures else "", case_number, session_number)
     fresh = case_number is None and session_number is None
     db.flush()
-    _keep_beside(db, session, beside)
+    _keep_supplements(db, session, supplements)
     for name, file in captures:
         capture = add_capture(db, session, name, file.file)
         if capture.size == 0:
@@ -292,7 +292,7 @@ def lane(
     first = math.floor(max(-1e15, (start - wave.start_s) * wave.rate_hz))
     last = math.ceil(min(1e15, (end - wave.start_s) * wave.rate_hz)) + 1
     seen = envelope(wave.samples, summary, first, last, columns)
-    correction = pilot.reading.correction if pilot else Correction()
+    correction = pilot.interpretation.correction if pilot else Correction()
     low, high = (side * correction.scale + correction.offset_v for side in (seen.low, seen.high))
     content = {
         "exact": seen.exact,

@@ -19,7 +19,7 @@ from gladwire.core.power.limiters import BY_KEY
 from gladwire.core.power.tariff import Tariff, price
 from gladwire.store.equipment import all_equipment, chain_for, details_of
 from gladwire.store.models import Equipment
-from gladwire.web.charts.chain import Chain, chain
+from gladwire.web.charts.chain import ChainDrawing, chain
 from gladwire.web.charts.plot import Plot, Series, plot
 from gladwire.web.services import Database
 from gladwire.web.templating import render
@@ -67,7 +67,7 @@ class Answer:
     context: Context
     soc: float
     found: Expectation | None = None
-    chain: Chain | None = None
+    chain: ChainDrawing | None = None
     plots: Sequence[Plot] = ()
     bounds: Sequence[Bound] = ()
     changes: Sequence[Sensitivity] = ()

@@ -95,7 +95,7 @@ def record_from(text: str) -> PowerRecord:
         into[quantity] = table[:, i]
         where[quantity] = place  # type: ignore[assignment]
     beside = PowerRecord(table[:, 0], second, other) if second else None
-    return PowerRecord(table[:, 0], values, places, beside=beside)
+    return PowerRecord(table[:, 0], values, places, second_place=beside)
 
 
 def _check(rows: Sequence[Sequence[float | None]], width: int) -> None:

@@ -17,7 +17,7 @@ from gladwire.core.lanes.all import ROLE_BY_KEY
 from gladwire.core.lanes.bus.record import CanRecord
 from gladwire.core.lanes.frames.record import Connection, ConversationRecord
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
-from gladwire.core.lanes.pilot.values import MeasuredValue, readings_of
+from gladwire.core.lanes.pilot.values import MeasuredValue, values_of
 from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.measured import Measured
 from gladwire.core.power.chain import Context
@@ -52,7 +52,7 @@ from gladwire.web.errors import RefusedError
 from gladwire.web.pages.buses import BusPart, KeyLogRow, bus_parts, key_log_rows
 from gladwire.web.pages.captures import capture_or_404, csv_of
 from gladwire.web.pages.known import Known, known_of
-from gladwire.web.power_view import Beside, PowerPanel, against_earlier, beside, power_panels
+from gladwire.web.power_view import Neighbour, PowerPanel, against_earlier, neighbours, power_panels
 from gladwire.web.services import Database
 from gladwire.web.session_view import SessionView, session_view
 from gladwire.web.signing import name_of
@@ -105,7 +105,7 @@ class RecordingRow:
     alignment: Alignment | None
     measured: Measured | None
     waiting: bool
-    beside: bool
+    shown_only: bool
 
 
 @dataclass(frozen=True)
@@ -140,7 +140,7 @@ class ResultPart:
     dialogues: list[tuple[str, Dialogue]]
     powers: list[PowerPanel]
     earlier: Compare | None
-    beside: Sequence[Beside]
+    neighbours: Sequence[Neighbour]
     known: Known | None
     pictures: Sequence[ReadingPicture]
     buses: list[BusPart]
@@ -310,7 +310,7 @@ def _result_part(
         since=_since(session, said),
         dialogues=_dialogues(view),
         powers=power_panels(session, view),
-        beside=_beside(db, session, view) if session.stall else [],
+        neighbours=_beside(db, session, view) if session.stall else [],
         earlier=against_earlier(view, _earlier(db, session)) if session.vehicle_id else None,
         known=known_of(db, _context(view)) if view.holds(PowerReport) else None,
         pictures=pictures_of(db, [c.id for c in view.captures]),
@@ -322,10 +322,10 @@ def _result_part(
     )
 
 
-def _beside(db: Database, session: ChargingSession, view: SessionView) -> list[Beside]:
+def _beside(db: Database, session: ChargingSession, view: SessionView) -> list[Neighbour]:
     """Sessions at other stalls of the same site that began while this one went on."""
     stalls = [e.id for e in all_equipment(db, "stall", session.stall.site)] if session.stall else []
-    return beside(session, view, sessions_with(db, stalls)) if len(stalls) > 1 else []
+    return neighbours(session, view, sessions_with(db, stalls)) if len(stalls) > 1 else []
 
 
 def _earlier(db: Database, session: ChargingSession) -> list[tuple[str, bool, SessionView]]:
@@ -389,7 +389,7 @@ def _guesses(measured: Measured) -> list[str]:
     pilot = measured.first(PilotRecord)
     if pilot is None:
         return []
-    reading = pilot.reading
+    reading = pilot.interpretation
     words = {
         "scale": f"probe factor × {reading.scale:g}",
         "polarity": "polarity turned round",
@@ -422,7 +422,7 @@ def _readings_part(view: SessionView, capture: Capture, number: int, by_name: st
     if placed is None or pilot is None or not 0 <= number < len(pilot.segments):
         return None
     segment = pilot.segments[number]
-    found = [Reading(m, scale_of(m)) for m in readings_of(pilot, segment)]
+    found = [Reading(m, scale_of(m)) for m in values_of(pilot, segment)]
     middle = placed.alignment.clock.in_file((segment.start_s + segment.end_s) / 2)
     return ReadingsPart(capture.id, number, len(pilot.segments), segment, found, middle, by_name)
 

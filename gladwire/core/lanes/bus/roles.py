@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
 
-class Role(NamedTuple):
+class SignalRole(NamedTuple):
     """quantity: of a power record, where the role is one. words: parts of names that speak for it, after `||` others
     that do if none of the first is found; against: that do not.
 
@@ -23,38 +23,39 @@ class Role(NamedTuple):
     state: bool = False
 
 
-ROLES: tuple[Role, ...] = (
-    Role("plug", "Plug detected", r"plug.?det|proximity|plugged|connector.?state", state=True),
-    Role("wake", "Controller awake", r"wake|terminal.?15|awake", state=True),
-    Role("lock", "Lock closed", r"lock", state=True, against=r"override|block"),
-    Role("lamp", "Lamp", r"(^|_)(lamp|led)(_|$)"),
-    Role("hv_present", "HV present line", r"hv.?present|charge.?present", state=True),
-    Role("precharge", "Pre-charge contactor", r"pre.?charge", state=True, against=r"volt|time|fault"),
-    Role("contactor", "Contactors closed", r"contactor|relay.?closed", state=True,
+ROLES: tuple[SignalRole, ...] = (
+    SignalRole("plug", "Plug detected", r"plug.?det|proximity|plugged|connector.?state", state=True),
+    SignalRole("wake", "Controller awake", r"wake|terminal.?15|awake", state=True),
+    SignalRole("lock", "Lock closed", r"lock", state=True, against=r"override|block"),
+    SignalRole("lamp", "Lamp", r"(^|_)(lamp|led)(_|$)"),
+    SignalRole("hv_present", "HV present line", r"hv.?present|charge.?present", state=True),
+    SignalRole("precharge", "Pre-charge contactor", r"pre.?charge", state=True, against=r"volt|time|fault"),
+    SignalRole("contactor", "Contactors closed", r"contactor|relay.?closed", state=True,
          against=r"pre.?charge|open|weld|fault|minus|neg"),
-    Role("contactor_open", "Contactors open", r"contactor.?open", state=True),
-    Role("enabled", "Vehicle allows charging", r"charging.?(enabled|allowed)|charge.?(enable|request)$", state=True),
-    Role("post_charging", "Post charges", r"^charging$|post.?ready", state=True),
-    Role("stop", "Stop", r"stop", state=True, against=r"before|reason"),
-    Role("pack_v", "Pack voltage", r"pack.?volt|batt(ery)?.?volt|hv.?volt", "V",
+    SignalRole("contactor_open", "Contactors open", r"contactor.?open", state=True),
+    SignalRole("enabled", "Vehicle allows charging", r"charging.?(enabled|allowed)|charge.?(enable|request)$", state=True),
+    SignalRole("post_charging", "Post charges", r"^charging$|post.?ready", state=True),
+    SignalRole("stop", "Stop", r"stop", state=True, against=r"before|reason"),
+    SignalRole("pack_v", "Pack voltage", r"pack.?volt|batt(ery)?.?volt|hv.?volt", "V",
          against=r"max|min|target|request|limit|cell"),
-    Role("inlet_v", "Voltage at the inlet", r"inlet.?volt|link.?volt|charge.?volt|output.?volt|port.?volt", "V", "volts_v",
+    SignalRole("inlet_v", "Voltage at the inlet", r"inlet.?volt|link.?volt|charge.?volt|output.?volt|port.?volt", "V",
+         "volts_v",
          against=r"max|min|target|request|limit|avail|thresh"),
-    Role("amps", "Current", r"curr", "A", "amps_a", against=r"max|min|req|limit|target|avail|dev|allow"),
-    Role("asked_a", "Requested current", r"(req|target|demand).*curr|curr.*(req|target|demand)", "A", "asked_a"),
-    Role("asked_v", "Requested voltage", r"(req|target|demand).*volt|volt.*(req|target|demand)", "V", "asked_v"),
-    Role("post_max_a", "Current the post allows", r"(avail|post|evse).*curr|max.*curr.*(post|evse)", "A", "post_max_a",
+    SignalRole("amps", "Current", r"curr", "A", "amps_a", against=r"max|min|req|limit|target|avail|dev|allow"),
+    SignalRole("asked_a", "Requested current", r"(req|target|demand).*curr|curr.*(req|target|demand)", "A", "asked_a"),
+    SignalRole("asked_v", "Requested voltage", r"(req|target|demand).*volt|volt.*(req|target|demand)", "V", "asked_v"),
+    SignalRole("post_max_a", "Current the post allows", r"(avail|post|evse).*curr|max.*curr.*(post|evse)", "A", "post_max_a",
          against=r"req|target"),
-    Role("post_max_v", "Voltage the post allows", r"(avail|post|evse).*volt", "V", "post_max_v", against=r"req|target"),
-    Role("vehicle_max_a", "Current the pack takes", r"max.*curr|curr.*(max|limit)|allow.*curr", "A", "vehicle_max_a"),
-    Role("vehicle_max_v", "Voltage the pack takes", r"max.*(batt|pack|charge).*volt", "V"),
-    Role("soc", "State of charge", r"soc|state.?of.?charge|charged.?rate", "%", "soc_percent",
+    SignalRole("post_max_v", "Voltage the post allows", r"(avail|post|evse).*volt", "V", "post_max_v", against=r"req|target"),
+    SignalRole("vehicle_max_a", "Current the pack takes", r"max.*curr|curr.*(max|limit)|allow.*curr", "A", "vehicle_max_a"),
+    SignalRole("vehicle_max_v", "Voltage the pack takes", r"max.*(batt|pack|charge).*volt", "V"),
+    SignalRole("soc", "State of charge", r"soc|state.?of.?charge|charged.?rate", "%", "soc_percent",
          against=r"refer|min|max|target"),
-    Role("pin_1_c", "Temperature of DC pin 1", r"pin.?(temp.*1|1.*temp|plus.*temp)|temp.*pin.?(1|plus)", "°C"),
-    Role("pin_2_c", "Temperature of DC pin 2", r"pin.?(temp.*2|2.*temp|minus.*temp)|temp.*pin.?(2|minus)", "°C"),
-    Role("pack_c", "Pack temperature", r"(pack|batt).*temp||cell.*temp", "°C", "pack_c", against=r"low|min|state|pin"),
+    SignalRole("pin_1_c", "Temperature of DC pin 1", r"pin.?(temp.*1|1.*temp|plus.*temp)|temp.*pin.?(1|plus)", "°C"),
+    SignalRole("pin_2_c", "Temperature of DC pin 2", r"pin.?(temp.*2|2.*temp|minus.*temp)|temp.*pin.?(2|minus)", "°C"),
+    SignalRole("pack_c", "Pack temperature", r"(pack|batt).*temp||cell.*temp", "°C", "pack_c", against=r"low|min|state|pin"),
 )  # fmt: skip
-BY_KEY: Mapping[str, Role] = {r.key: r for r in ROLES}
+BY_KEY: Mapping[str, SignalRole] = {r.key: r for r in ROLES}
 _UNITS = {
     **dict.fromkeys(("degc", "celsius", "deg c", "deg_c", "degrees c", "c\u00b0", "\u2103", "c", "\u00b0c"), "\u00b0C"),
     **dict.fromkeys(("volt", "volts"), "V"),
@@ -127,7 +128,7 @@ def is_flag(full: str, unit: str, bits: int) -> bool:
     return bits <= _STATE_BITS and not unit and bool(FLAG_WORDS.search(_plain(full)))
 
 
-def _fits(role: Role, words: str, name: str, unit: str, bits: int) -> bool:
+def _fits(role: SignalRole, words: str, name: str, unit: str, bits: int) -> bool:
     if role.unit != (unit if role.unit else "") or (role.state and (bits > _STATE_BITS or unit)):
         return False
     return bool(re.search(words, name)) and not re.search(role.against, name)

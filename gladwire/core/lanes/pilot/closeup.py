@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.lanes.pilot.crossings import find_edges
-from gladwire.core.lanes.pilot.cycles import cut_cycles, find_runs
+from gladwire.core.lanes.pilot.cycles import cut_cycles, find_trains
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.pilot.trace import Trace
 from gladwire.core.moments import Moment
@@ -39,10 +39,10 @@ def cycles_between(wave: Waveform, record: PilotRecord, start_s: float, end_s: f
         return ()
     begin_s = wave.start_s + first / wave.rate_hz
     part = Waveform(wave.name, wave.samples[first:last], wave.rate_hz, begin_s, wave.unit)
-    trace = Trace(part, record.reading.correction, record.reading.levels_trusted)
+    trace = Trace(part, record.interpretation.correction, record.interpretation.levels_trusted)
     edges = find_edges(trace, record.threshold_v, record.noise_v)
     found = []
-    for run in find_runs(edges, len(trace), trace.rate_hz):
+    for run in find_trains(edges, len(trace), trace.rate_hz):
         cycles = cut_cycles(trace, edges, run)
         for i in range(len(cycles)):
             period = float(cycles.next_rise[i] - cycles.rise[i])

@@ -27,7 +27,7 @@ _HALVES_LOOKED_AT = 2000
 
 
 @dataclass(frozen=True)
-class Run:
+class Train:
     """Edges first..last (inclusive) belong to one unbroken oscillation; start and end in samples."""
 
     first: int
@@ -73,7 +73,7 @@ def usual_period(edges: Edges, rate_hz: float) -> float | None:
     return period if period >= SHORTEST_PERIOD_S * rate_hz else None
 
 
-def find_runs(edges: Edges, samples: int, rate_hz: float) -> list[Run]:
+def find_trains(edges: Edges, samples: int, rate_hz: float) -> list[Train]:
     """Unbroken oscillations of at least one and a half cycles, in order.
 
     A partial half at the capture's very start or end counts with the run it touches.
@@ -96,11 +96,11 @@ def find_runs(edges: Edges, samples: int, rate_hz: float) -> list[Run]:
             start = 0.0
         if last == len(edges) - 1 and samples - end <= limit:
             end = float(samples)
-        runs.append(Run(first, last, start, end))
+        runs.append(Train(first, last, start, end))
     return runs
 
 
-def cut_cycles(trace: Trace, edges: Edges, run: Run) -> Cycles:
+def cut_cycles(trace: Trace, edges: Edges, run: Train) -> Cycles:
     """Whole cycles (rise, fall, rise) of a run; may be empty when the run holds none."""
     first = run.first if edges.rising[run.first] else run.first + 1
     count = (run.last - first) // 2

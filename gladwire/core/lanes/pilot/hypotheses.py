@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from gladwire.core.lanes.pilot.interpretation import Mistake, Reading
+from gladwire.core.lanes.pilot.interpretation import Interpretation, Mistake
 from gladwire.core.lanes.pilot.levels import Glance
 from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Floats
@@ -56,7 +56,7 @@ def recognised(seen: Glance, scale: float, offset_v: float = 0.0) -> Floats:
     return np.where(seen.swings, swinging, steady)
 
 
-def read_levels(seen: Glance, unit: str, settled: Settled | None = None) -> Reading:
+def interpret(seen: Glance, unit: str, settled: Settled | None = None) -> Interpretation:
     """Choose the reading of a channel. unit "V" is taken at its word unless the levels clearly deny it."""
     settled = settled or Settled()
     chosen = _best(seen, unit, settled)
@@ -71,7 +71,7 @@ def _is_erratic(seen: Glance, scale: float) -> Floats:
     return np.asarray(seen.scatter * abs(scale) > _SCATTER_MAX_V, dtype=np.float64)
 
 
-def _best(seen: Glance, unit: str, settled: Settled) -> Reading:
+def _best(seen: Glance, unit: str, settled: Settled) -> Interpretation:
     factors = _FACTORS if settled.scale is None else {settled.scale: 0.0}
     if unit != "V" and settled.scale is None:
         factors = {**factors, **_free_factors(seen)}
@@ -99,7 +99,7 @@ def _best(seen: Glance, unit: str, settled: Settled) -> Reading:
         guessed.append("polarity")
         why.append(_polarity_sentence(seen, scale))
     by_person = any(v is not None for v in (settled.scale, settled.inverted, settled.offset_v))
-    return Reading(
+    return Interpretation(
         scale=scale,
         inverted=inverted,
         guessed=tuple(guessed),
@@ -128,7 +128,7 @@ def _free_factors(seen: Glance) -> dict[float, float]:
     return {float(f"{12.0 / abs(level):.4g}"): 0.0 for level in (low, high) if abs(level) > 1e-9}
 
 
-def _with_offset(seen: Glance, reading: Reading, settled: Settled) -> Reading:
+def _with_offset(seen: Glance, reading: Interpretation, settled: Settled) -> Interpretation:
     if settled.offset_v is not None:
         return reading.model_copy(update={"offset_v": settled.offset_v})
     shift = common_shift(seen, reading.correction.scale)
@@ -192,7 +192,7 @@ def _clusters(high: Floats, swings: NDArray[np.bool_]) -> list[tuple[float, bool
     return found
 
 
-def _with_coupling(seen: Glance, reading: Reading) -> Reading:
+def _with_coupling(seen: Glance, reading: Interpretation) -> Interpretation:
     """AC coupling: whatever the duty, the mean of an oscillating window is zero."""
     if not seen.swings.any():
         return reading
@@ -224,7 +224,7 @@ def _with_coupling(seen: Glance, reading: Reading) -> Reading:
     )
 
 
-def _with_range(seen: Glance, reading: Reading) -> Reading:
+def _with_range(seen: Glance, reading: Interpretation) -> Interpretation:
     guessed, why = list(reading.guessed), list(reading.why)
     limits: dict[str, float | None] = {"clip_high_v": None, "clip_low_v": None}
     clipped = [("largest", seen.top)] * seen.clipped_high + [("smallest", seen.bottom)] * seen.clipped_low

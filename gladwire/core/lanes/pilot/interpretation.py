@@ -14,7 +14,7 @@ _CLIP_NEAR_V = 0.2
 _ERRATIC_MAX_SHARE = 0.5
 
 
-class Reading(BaseModel):
+class Interpretation(BaseModel):
     """The reading in use. why holds one sentence for each thing guessed or noticed."""
 
     model_config = ConfigDict(frozen=True)

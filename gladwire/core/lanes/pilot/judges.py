@@ -33,7 +33,7 @@ def _pilot(record: PilotRecord) -> Standing:
         first = seen[0]
         why = f"A vehicle is there: {first.label} at {first.high_v:.2f} V from {first.start_s:.2f} s."
         return Standing("proven", why, f"{first.high_v:.1f} V", first.start_s, seen[-1].end_s)
-    if not record.reading.levels_trusted:
+    if not record.interpretation.levels_trusted:
         return Standing("not_captured", "Levels were lost to AC coupling.")
     return Standing("not_reached", "No vehicle is seen on the pilot: it stays in A.", "A only")
 

@@ -100,7 +100,10 @@ def segment_entry(segment: Segment) -> dict[str, Any]:
 
 
 def _entries(record: PilotRecord) -> dict[str, list[dict[str, Any]]]:
-    return {"pilot": [segment_entry(s) for s in record.segments], "reading": [record.reading.model_dump(mode="json")]}
+    return {
+        "pilot": [segment_entry(s) for s in record.segments],
+        "reading": [record.interpretation.model_dump(mode="json")],
+    }
 
 
 def _lines(record: PilotRecord) -> list[str]:

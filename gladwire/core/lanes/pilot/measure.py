@@ -8,10 +8,10 @@ import math
 import numpy as np
 
 from gladwire.core.lanes.pilot.crossings import HYSTERESIS_V, Edges, find_edges
-from gladwire.core.lanes.pilot.cycles import Cycles, Run, cut_cycles, find_runs
+from gladwire.core.lanes.pilot.cycles import Cycles, Train, cut_cycles, find_trains
 from gladwire.core.lanes.pilot.events import events_between
-from gladwire.core.lanes.pilot.hypotheses import read_levels
-from gladwire.core.lanes.pilot.interpretation import Reading
+from gladwire.core.lanes.pilot.hypotheses import interpret
+from gladwire.core.lanes.pilot.interpretation import Interpretation
 from gladwire.core.lanes.pilot.levels import Glance, glance
 from gladwire.core.lanes.pilot.oscillation import (
     RESOLVED_INTERVALS,
@@ -47,7 +47,7 @@ def measure(wave: Waveform, settled: Settled | None = None) -> PilotRecord:
     if len(wave.samples) < 4:
         raise ValueError(f"a pilot needs more than {len(wave.samples)} samples")
     seen = glance(wave)
-    reading = read_levels(seen, wave.unit, settled)
+    reading = interpret(seen, wave.unit, settled)
     trace = Trace(wave, reading.correction, absolute=reading.levels_trusted)
     noise_v = seen.noise * abs(reading.scale)
     quantum_v = seen.quantum * abs(reading.scale)
@@ -64,18 +64,20 @@ def measure(wave: Waveform, settled: Settled | None = None) -> PilotRecord:
         threshold_v=threshold_v,
         noise_v=noise_v,
         quantum_v=quantum_v,
-        reading=reading,
+        interpretation=reading,
         segments=tuple(segments),
         events=tuple(sorted([*events_between(segments), *interruptions], key=lambda e: e.time_s)),
     )
 
 
-def _segments(trace: Trace, reading: Reading, edges: Edges, quantum_v: float) -> tuple[list[Segment], list[Event]]:
+def _segments(
+    trace: Trace, reading: Interpretation, edges: Edges, quantum_v: float
+) -> tuple[list[Segment], list[Event]]:
     """(segments that cover the record, single odd cycles among them)."""
     segments: list[Segment] = []
     interruptions: list[Event] = []
     at = 0.0
-    for run in find_runs(edges, len(trace), trace.rate_hz):
+    for run in find_trains(edges, len(trace), trace.rate_hz):
         cycles = cut_cycles(trace, edges, run)
         if not len(cycles):
             continue
@@ -96,7 +98,7 @@ def _no_level(wave: Waveform) -> Segment:
     return Segment(state="unknown", nearest="unknown", oscillating=False, start_s=start_s, end_s=end_s, high_v=0.0)
 
 
-def _threshold(seen: Glance, reading: Reading) -> float:
+def _threshold(seen: Glance, reading: Interpretation) -> float:
     """0 V as the standard has it; half-way between the levels where the high side never gets clear of 0 V."""
     if not seen.swings.any() or not reading.levels_trusted:
         return 0.0
@@ -108,7 +110,9 @@ def _threshold(seen: Glance, reading: Reading) -> float:
     return 0.0 if high > clear and low < -clear else round((high + low) / 2, 3)
 
 
-def _steady_segments(trace: Trace, reading: Reading, start: float, end: float, quantum_v: float) -> list[Segment]:
+def _steady_segments(
+    trace: Trace, reading: Interpretation, start: float, end: float, quantum_v: float
+) -> list[Segment]:
     # Less than a third of a millisecond between two oscillations is no state.
     if end - start < max(1.0, 0.3e-3 * trace.rate_hz):
         return []
@@ -116,7 +120,7 @@ def _steady_segments(trace: Trace, reading: Reading, start: float, end: float, q
     return [_steady_segment(trace, reading, a, b, quantum_v) for a, b in parts]
 
 
-def _steady_segment(trace: Trace, reading: Reading, start: float, end: float, quantum_v: float) -> Segment:
+def _steady_segment(trace: Trace, reading: Interpretation, start: float, end: float, quantum_v: float) -> Segment:
     level, doubt = steady_level(trace, start, end)
     state, nearest = _state_of(level if trace.absolute else math.nan, reading)
     return Segment(
@@ -131,7 +135,7 @@ def _steady_segment(trace: Trace, reading: Reading, start: float, end: float, qu
 
 
 def _oscillating_segments(
-    trace: Trace, reading: Reading, edges: Edges, run: Run, cycles: Cycles, quantum_v: float
+    trace: Trace, reading: Interpretation, edges: Edges, run: Train, cycles: Cycles, quantum_v: float
 ) -> tuple[list[Segment], list[Event]]:
     pieces, odd = cut_oscillation(cycles, trace.absolute)
     starts = [run.start, *(float(cycles.rise[p.first]) for p in pieces[1:])]
@@ -151,7 +155,7 @@ def _oscillating_segments(
 
 def _oscillating_segment(
     trace: Trace,
-    reading: Reading,
+    reading: Interpretation,
     edges: Edges,
     cycles: Cycles,
     piece: Piece,
@@ -196,7 +200,7 @@ def _oscillating_segment(
     )
 
 
-def _state_of(level_v: float, reading: Reading) -> tuple[State, State]:
+def _state_of(level_v: float, reading: Interpretation) -> tuple[State, State]:
     """(state by accept band, nearest state); both "unknown" where there is no level, or where clipping hides it."""
     if not math.isfinite(level_v):
         return "unknown", "unknown"

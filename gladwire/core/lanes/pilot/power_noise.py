@@ -30,7 +30,7 @@ def find_power_noise(wave: Waveform, pilot: PilotRecord) -> tuple[PowerNoise, ..
     asking = [s for s in pilot.segments if s.state in ("C", "D") and s.offer_kind == "current"]
     if not waiting or not asking or wave.rate_hz < _LEAST_RATE_HZ:
         return ()
-    scale = abs(pilot.reading.scale)
+    scale = abs(pilot.interpretation.scale)
     values, size = over_blocks(wave, _BLOCK_S, _noise)
     values, block_s = values * scale, size / wave.rate_hz
     usual = _within(values, waiting, wave.start_s, block_s)

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.lanes.pilot.interpretation import Reading
+from gladwire.core.lanes.pilot.interpretation import Interpretation
 from gladwire.core.lanes.records import Record
 from gladwire.core.moments import Moment
 from gladwire.core.standards.pilot_levels import State
@@ -93,7 +93,7 @@ class PilotRecord(Record):
     threshold_v: float
     noise_v: float
     quantum_v: float
-    reading: Reading
+    interpretation: Interpretation
     segments: tuple[Segment, ...]
     events: tuple[Event, ...]
     noise: tuple[PowerNoise, ...] = ()

@@ -43,9 +43,9 @@ class MeasuredValue(BaseModel):
         return self.margin is None or self.margin >= 0
 
 
-def readings_of(record: PilotRecord, segment: Segment) -> tuple[MeasuredValue, ...]:
+def values_of(record: PilotRecord, segment: Segment) -> tuple[MeasuredValue, ...]:
     """What can be said of one segment."""
-    found = [_level(segment)] if record.reading.levels_trusted else []
+    found = [_level(segment)] if record.interpretation.levels_trusted else []
     if segment.oscillating:
         found += _oscillation(record, segment)
     return tuple(found)
@@ -64,7 +64,7 @@ def _level(s: Segment) -> MeasuredValue:
 
 def _oscillation(record: PilotRecord, s: Segment) -> list[MeasuredValue]:
     found = []
-    if s.low_v is not None and record.reading.levels_trusted:
+    if s.low_v is not None and record.interpretation.levels_trusted:
         source = pilot_levels.STATES_SOURCE
         band = pilot_levels.LOW_SIDE
         span = (band.low_v - _ROOM_V, band.high_v + _ROOM_V)

@@ -22,7 +22,7 @@ class PowerRecord:
     """time_s: shape (n,), rising. values: quantity to shape (n,), NaN where it was not read; units are in the names.
 
     places: where each was read. derived: what was worked out, as a sentence each. joints: moments at which partial runs
-    were spliced. format: key of the reader. beside: what the same file holds of a second place, at the same times.
+    were spliced. format: key of the reader. second_place: what the same file holds of a second place, at the same times.
     """
 
     time_s: Floats
@@ -33,7 +33,7 @@ class PowerRecord:
     recorded_at: str = ""
     joints: tuple[float, ...] = ()
     format: str = "typed"
-    beside: PowerRecord | None = None
+    second_place: PowerRecord | None = None
 
     def get(self, key: str) -> Floats | None:
         """A quantity, or None where it was never read."""

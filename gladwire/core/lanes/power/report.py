@@ -155,7 +155,7 @@ def report_of(
         label=_label(label.label_kw, label.possible_kw, label.volts, label.needed_a) if label else "",
         context=context,
         curve=_curve(record, ledger),
-        compared=compare_sources(record, record.beside) if record.beside else None,
+        compared=compare_sources(record, record.second_place) if record.second_place else None,
     )
 
 

@@ -32,7 +32,7 @@ class Blocks(NamedTuple):
         return _means(values, self.edges)
 
 
-class Piece(NamedTuple):
+class StraightPiece(NamedTuple):
     """A straight piece: blocks first to last, both included; powers at its ends, times of its ends."""
 
     first: int
@@ -86,7 +86,7 @@ def display_step(power_kw: Floats, top_kw: float) -> float:
     return 0.0
 
 
-def pieces_of(time_s: Floats, power_kw: Floats, top_kw: float, step_kw: float = 0.0) -> list[Piece]:
+def pieces_of(time_s: Floats, power_kw: Floats, top_kw: float, step_kw: float = 0.0) -> list[StraightPiece]:
     """Straight pieces of a course, in order; shape (k,) each. The ends of each lie on the course.
 
     step_kw: what a display rounds to, as `display_step` tells.
@@ -94,7 +94,7 @@ def pieces_of(time_s: Floats, power_kw: Floats, top_kw: float, step_kw: float = 
     bend = max(_BEND_SHARE * top_kw, _BEND_NOISE * _noise(power_kw), _BEND_STEPS * step_kw, _LEAST_KW)
     corners = _corners(time_s, power_kw, bend)
     return [
-        Piece(a, b, float(time_s[a]), float(time_s[b]), float(power_kw[a]), float(power_kw[b]))
+        StraightPiece(a, b, float(time_s[a]), float(time_s[b]), float(power_kw[a]), float(power_kw[b]))
         for a, b in pairwise(corners)
     ]
 

@@ -10,7 +10,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 
 from gladwire.core.lanes.power.record import IDLE_KW, IDLE_SHARE
-from gladwire.core.lanes.power.shape import Blocks, Piece
+from gladwire.core.lanes.power.shape import Blocks, StraightPiece
 from gladwire.core.power.chain import Cap, Context
 from gladwire.core.signal.waveform import Floats
 
@@ -135,12 +135,12 @@ class Stretch:
         return None if found is None else float(np.nanmax(found))
 
 
-def stretches_of(whole: Whole, pieces: Sequence[Piece], locate: Callable[[float], float]) -> list[Stretch]:
+def stretches_of(whole: Whole, pieces: Sequence[StraightPiece], locate: Callable[[float], float]) -> list[Stretch]:
     """Pieces joined where power goes on the same way; steps become the ends of what they part.
 
     locate: the moment of a step near a time, told from the readings themselves.
     """
-    runs: list[list[Piece]] = []
+    runs: list[list[StraightPiece]] = []
     courses: list[Course] = []
     steps: list[float] = []
     jump = 0.0
@@ -165,7 +165,7 @@ def stretches_of(whole: Whole, pieces: Sequence[Piece], locate: Callable[[float]
     return _with_neighbours(whole, found, [*steps[1:], jump], steps, locate)
 
 
-def _course(whole: Whole, piece: Piece, ramping: bool) -> Course | None:
+def _course(whole: Whole, piece: StraightPiece, ramping: bool) -> Course | None:
     """Which way a piece goes; None for a step."""
     idle = whole.idle_kw
     if max(piece.start_kw, piece.end_kw) <= idle or _rests(whole, piece, idle):
@@ -184,7 +184,7 @@ def _course(whole: Whole, piece: Piece, ramping: bool) -> Course | None:
     return "rise" if share > _RISES else "fall" if share < -_FALLS else "level"
 
 
-def _rests(whole: Whole, piece: Piece, idle: float) -> bool:
+def _rests(whole: Whole, piece: StraightPiece, idle: float) -> bool:
     """Whether nothing flows but at the very end of a piece, where power begins."""
     if piece.start_kw > idle or piece.end_kw > _STEP_SHARE * whole.top_kw:
         return False
@@ -203,7 +203,7 @@ class _Run(NamedTuple):
     end_kw: float
 
 
-def _run(pieces: Sequence[Piece], course: Course) -> _Run:
+def _run(pieces: Sequence[StraightPiece], course: Course) -> _Run:
     a, b = pieces[0], pieces[-1]
     return _Run(course, a.first, b.last, a.start_s, b.end_s, max(a.start_kw, 0.0), max(b.end_kw, 0.0))
 

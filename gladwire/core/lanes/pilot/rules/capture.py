@@ -23,7 +23,7 @@ def _mistake(kind: Mistake, key: str) -> Callable[[PilotRecord], Iterator[Fact]]
     """A check that repeats the reading's own sentence about one mistake."""
 
     def check(record: PilotRecord) -> Iterator[Fact]:
-        reading = record.reading
+        reading = record.interpretation
         seen = kind in reading.guessed or (kind == "offset" and reading.offset_seen_v != 0.0)
         sentences = [why for why in reading.why if key in why]
         if seen and sentences:

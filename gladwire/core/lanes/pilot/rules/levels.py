@@ -24,9 +24,9 @@ _WORTH_S = 0.02
 
 
 def _worth(record: PilotRecord, letters: str) -> Iterator[Segment]:
-    if record.reading.levels_trusted:
+    if record.interpretation.levels_trusted:
         seen = longest_per_state(record)
-        yield from (s for s in seen if s.state in letters and not record.reading.clips_high(s.high_v))
+        yield from (s for s in seen if s.state in letters and not record.interpretation.clips_high(s.high_v))
 
 
 def longest_per_state(record: PilotRecord) -> list[Segment]:
@@ -116,13 +116,13 @@ def _sae_remark(record: PilotRecord) -> Iterator[Fact]:
 
 
 def _low_side(record: PilotRecord) -> Iterator[Fact]:
-    if not record.reading.levels_trusted:
+    if not record.interpretation.levels_trusted:
         return
     unloaded = [s.low_v for s in record.segments if s.state == "A" and s.low_v is not None]
     for s in longest_per_state(record):
         if s.low_v is None or s.low_v in LOW_SIDE or s.state == "A" or s.low_v < LOW_SIDE.low_v:
             continue
-        if record.reading.clips_low(s.low_v):
+        if record.interpretation.clips_low(s.low_v):
             continue
         mirror = abs(s.low_v + s.high_v) < 0.25 * abs(s.high_v) + 0.3
         if unloaded and abs(unloaded[0] - s.low_v) < 0.5:
@@ -138,13 +138,17 @@ def _low_side(record: PilotRecord) -> Iterator[Fact]:
 
 
 def _source_levels(record: PilotRecord) -> Iterator[Fact]:
-    if not record.reading.levels_trusted or "offset" in record.reading.guessed or record.reading.offset_seen_v:
+    if (
+        not record.interpretation.levels_trusted
+        or "offset" in record.interpretation.guessed
+        or record.interpretation.offset_seen_v
+    ):
         return
     for s in longest_per_state(record):
-        if s.state == "A" and s.high_v not in SOURCE_HIGH and not record.reading.clips_high(s.high_v):
+        if s.state == "A" and s.high_v not in SOURCE_HIGH and not record.interpretation.clips_high(s.high_v):
             text = f"Open circuit the post gives {volts(s.high_v)}, outside its source tolerance."
             yield Fact("suspect", text, s.start_s, s.end_s, volts(s.high_v), band(*SOURCE_HIGH, "V"))
-        if s.low_v is None or s.low_v in SOURCE_LOW or record.reading.clips_low(s.low_v):
+        if s.low_v is None or s.low_v in SOURCE_LOW or record.interpretation.clips_low(s.low_v):
             continue
         unloaded = s.state == "A"
         if unloaded or s.low_v in LOW_SIDE or s.low_v < LOW_SIDE.low_v:

@@ -86,10 +86,10 @@ def _neighbours(segments: tuple[Segment, ...], index: int) -> tuple[str, str]:
 
 
 def _no_pilot(record: PilotRecord) -> Iterator[Fact]:
-    if any(s.state != "unknown" for s in record.segments) or not record.reading.levels_trusted:
+    if any(s.state != "unknown" for s in record.segments) or not record.interpretation.levels_trusted:
         return
-    if not record.reading.is_pilot_like:
-        share = f"{100 * record.reading.erratic_share:.0f} %"
+    if not record.interpretation.is_pilot_like:
+        share = f"{100 * record.interpretation.erratic_share:.0f} %"
         text = (
             f"Nothing here is a control pilot: {share} of it is neither steady nor switching between two levels. It may "
             "be another channel, mains pick-up, or a probe that hangs free."
