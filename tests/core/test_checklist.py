@@ -22,9 +22,9 @@ def test_every_step_is_whole_and_in_some_plan() -> None:
     assert used == set(BY_KEY)
     assert len(BY_KEY) == len(STEPS)
     for step in STEPS:
-        assert step.do.endswith((".", ":", "?")), step.key
+        assert step.test.do.endswith((".", ":", "?")), step.key
         assert step.expected
-        assert step.caution
+        assert step.test.caution
         assert bool(step.unit) != bool(step.answers), step.key
         for contact in step.contacts:
             assert pin_named(CONNECTORS["type2"], contact)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from gladwire.core.diagnosis.ranking import CAUSES
+from gladwire.core.diagnosis.causes import CAUSES
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.rulebook import ALL as RULES
 from gladwire.core.scene.spine import AC_SPINE, DC_SPINE
 from gladwire.core.standards.source import SOURCES
@@ -25,9 +26,9 @@ def test_every_cause_speaks_of_findings_that_exist() -> None:
 
 def test_every_cause_says_what_would_change_its_mind_and_what_proves_the_repair() -> None:
     for cause in CAUSES:
-        assert all(len(text) > 10 for text in (cause.test.do, cause.test.if_so, cause.test.if_not, cause.proof))
-        assert cause.test.caution
-        assert cause.test.minutes > 0
+        assert all(len(text) > 10 for text in (TESTS[cause.test].do, cause.if_so, cause.if_not, cause.proof))
+        assert TESTS[cause.test].caution
+        assert TESTS[cause.test].minutes > 0
 
 
 def test_every_rule_names_a_stage_and_a_known_source() -> None:

@@ -19,21 +19,12 @@ OWNER_WORDS: dict[Owner, str] = {
 }
 
 
-class NextTest(NamedTuple):
-    """A step that separates a cause from its neighbours: what to do, and what either result would mean."""
-
-    do: str
-    minutes: int
-    if_so: str
-    if_not: str
-    caution: str
-
-
 class Cause(NamedTuple):
     """prior: how common it is among its neighbours (common practice, no source), 1 is usual.
 
-    speaks_for, speaks_against: finding code to weight; 1 is a hint, 3 is nearly decisive.
-    proof: the capture or reading that closes the case after repair.
+    speaks_for, speaks_against: finding code to weight; 1 is a hint, 3 is nearly decisive. test: key of the test that
+    separates it from its neighbours (`tests.py`); if_so, if_not: what either result means. proof: the capture or reading
+    that closes the case after repair.
     """
 
     code: str
@@ -42,7 +33,9 @@ class Cause(NamedTuple):
     prior: float
     speaks_for: Mapping[str, float]
     speaks_against: Mapping[str, float]
-    test: NextTest
+    test: str
+    if_so: str
+    if_not: str
     proof: str
 
 
@@ -74,11 +67,3 @@ class RankedCause(BaseModel):
     if_not: str
     caution: str
     proof: str
-
-
-PROBE_CAUTION = (
-    "Live pilot: category-rated differential probe between CP and PE, low-voltage pins only. Mains or DC stands beside "
-    "them. Trained people, under local codes."
-)
-DEAD_CAUTION = "Lock off and prove dead before any dead test. Trained people, under local codes."
-PLUG_CAUTION = "Stop at both sides before a plug is drawn; never pull against the lock."

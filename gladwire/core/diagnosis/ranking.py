@@ -5,21 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from gladwire.core.diagnosis import bus, cable, conversation, evse, other, power, sealed, vehicle
 from gladwire.core.diagnosis.cause import Cause, Evidence, RankedCause
+from gladwire.core.diagnosis.causes import CAUSES
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.findings import Finding, Severity
-
-CAUSES: tuple[Cause, ...] = (
-    *evse.CAUSES,
-    *cable.CAUSES,
-    *vehicle.CAUSES,
-    *conversation.CAUSES,
-    *sealed.CAUSES,
-    *bus.CAUSES,
-    *power.CAUSES,
-    *other.CAUSES,
-)
-BY_CODE = {cause.code: cause for cause in CAUSES}
 
 # A mere note speaks more softly than a fault. Normal facts speak fully: they are what rules a cause out.
 _LOUDNESS: dict[Severity, float] = {"normal": 1.0, "note": 0.8, "suspect": 0.9, "fault": 1.0}
@@ -61,6 +50,7 @@ def _ranked(cause: Cause, share: float, findings: Sequence[Finding]) -> RankedCa
         )
         return tuple(dict.fromkeys(found))[:4]
 
+    test = TESTS[cause.test]
     return RankedCause(
         code=cause.code,
         title=cause.title,
@@ -68,10 +58,10 @@ def _ranked(cause: Cause, share: float, findings: Sequence[Finding]) -> RankedCa
         confidence=round(share, 3),
         evidence=among(cause.speaks_for),
         against=among(cause.speaks_against),
-        next_test=cause.test.do,
-        minutes=cause.test.minutes,
-        if_so=cause.test.if_so,
-        if_not=cause.test.if_not,
-        caution=cause.test.caution,
+        next_test=test.do,
+        minutes=test.minutes,
+        if_so=cause.if_so,
+        if_not=cause.if_not,
+        caution=test.caution,
         proof=cause.proof,
     )

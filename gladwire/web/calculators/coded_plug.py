@@ -15,7 +15,7 @@ from gladwire.core.calculations.proximity import (
     read_ohms,
     substitutes,
 )
-from gladwire.core.diagnosis.cause import DEAD_CAUTION
+from gladwire.core.diagnosis.cautions import DEAD_CAUTION
 from gladwire.core.standards.proximity_codes import CODES, CODES_SOURCE, CableCode
 from gladwire.web.calculators.tool import Field, Tool, optional
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from gladwire.core.calculations.proximity import LATCH_LEVELS, LatchLevel, LatchReading, read_latch
-from gladwire.core.diagnosis.cause import PROBE_CAUTION
+from gladwire.core.diagnosis.cautions import PROBE_CAUTION
 from gladwire.core.standards.proximity_codes import LATCH_SOURCE
 from gladwire.web.calculators.tool import Field, Tool, number
 

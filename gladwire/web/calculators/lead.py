@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from gladwire.core.calculations.cable import Cores, Drop, Lead, LeadVerdict, drop, judge, read_print
-from gladwire.core.diagnosis.cause import DEAD_CAUTION
+from gladwire.core.diagnosis.cautions import DEAD_CAUTION
 from gladwire.core.standards.conductors import LEAD_SOURCE, RESISTANCE_OHM_PER_KM, RESISTANCE_SOURCE
 from gladwire.web.calculators.tool import Field, Tool, number, optional
 

@@ -59,7 +59,7 @@ def checklist(request: Request, db: Database, number: int) -> Response:
     plan = plan_of(case)
     connector = request.cookies.get("connector", "type2")
     rows = _rows(case, plan, connector) if plan else []
-    left = sum(r.place.step.minutes for r in rows if r.place.state in ("now", "later"))
+    left = sum(r.place.step.test.minutes for r in rows if r.place.state in ("now", "later"))
     return render("checklist.html", ChecklistPage("cases", case, PLANS, plan, rows, left, name_of(request)))
 
 

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Form, Query, Request
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
-from gladwire.core.diagnosis.cause import DEAD_CAUTION, PROBE_CAUTION
+from gladwire.core.diagnosis.cautions import DEAD_CAUTION, PROBE_CAUTION
 from gladwire.core.scene.inspection import BY_KEY as CONDITIONS_BY_KEY
 from gladwire.core.scene.inspection import CONDITIONS, Condition
 from gladwire.core.standards.connectors import BY_KEY, CONNECTORS, Connector, Part, Pin, pin_named

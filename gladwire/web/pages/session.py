@@ -11,7 +11,7 @@ from fastapi import APIRouter, Request
 from starlette.responses import JSONResponse, Response
 
 from gladwire.core.case.proof import MODES, Mode, since_before
-from gladwire.core.diagnosis.cause import PROBE_CAUTION
+from gladwire.core.diagnosis.cautions import PROBE_CAUTION
 from gladwire.core.findings import Finding
 from gladwire.core.lanes.all import ROLE_BY_KEY
 from gladwire.core.lanes.bus.record import CanRecord

@@ -98,4 +98,4 @@ def next_words(plan: Plan, entries: Mapping[str, Entry]) -> str:
     now = next((p for p in walk(plan, entries) if p.state == "now"), None)
     if now is None:
         return "The checklist is through: prove every reported mode."
-    return f"{now.step.title}: {now.step.do}"
+    return f"{now.step.title}: {now.step.test.do}"

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Literal, NamedTuple
 
-Kind = Literal["look", "measure", "capture", "ask"]
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
+from gladwire.core.diagnosis.tests import Test
+
 Verdict = Literal["good", "bad", "unclear"]
 
 
@@ -25,25 +27,26 @@ class Entry(NamedTuple):
 
 
 class Step(NamedTuple):
-    """One step. expected: the good reading in words; unit: of a number to enter, "" for a choice of answers.
+    """One step: a test of the table under the same key, and how its reading is judged. expected: the good reading in words;
+    unit: of a number to enter, "" for a choice of answers.
 
     judge: an entry to what it says. unless: steps whose bad reading makes this one moot until it is mended, with the
     reason; only_if: key and verdict of a step that calls for this one. contacts: of the connector it speaks of.
     """
 
     key: str
-    kind: Kind
     title: str
-    do: str
     expected: str
-    minutes: int
-    caution: str
     judge: Callable[[Entry], Judged]
     unit: str = ""
     answers: tuple[tuple[str, str], ...] = ()
     unless: Mapping[str, str] = {}
     only_if: tuple[str, Verdict] | None = None
     contacts: tuple[str, ...] = ()
+
+    @property
+    def test(self) -> Test:
+        return TESTS[self.key]
 
 
 def yes_no(good: str, yes: str, no: str) -> Callable[[Entry], Judged]:
