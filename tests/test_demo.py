@@ -13,18 +13,18 @@ from gladwire.core.scene.spine import AC_SPINE, DC_SPINE
 from gladwire.core.scene.stamps import BY_KEY, Stamp
 from gladwire.core.session.session import SessionResult
 from gladwire.core.supplements import Described, Supplements
-from gladwire.demo import can_plug_ins
+from gladwire.demo.case import DemoSession
 from gladwire.demo.harbour import CASES, LOOSE
-from gladwire.demo.told import DemoSession
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from gladwire.scenarios import bus
 from tests.build import part, take, together
 
 SESSIONS = [*(s for case in CASES for s in case.sessions), *LOOSE]
 
 
 def judged(session: DemoSession) -> SessionResult:
-    described = (Described(read_names(can_plug_ins.dbc().decode(), can_plug_ins.DBC_NAME)),)
+    described = (Described(read_names(bus.dbc().decode(), bus.DBC_NAME)),)
     secrets, captures = KeyLog(), []
     for file in session.files:
         content = file.content()

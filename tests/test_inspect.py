@@ -13,8 +13,8 @@ import pytest
 
 from gladwire.cli import main
 from gladwire.core.simulate.plc.session import Plan, play
-from gladwire.demo import can_plug_ins
 from gladwire.formats import pcapng
+from gladwire.scenarios import bus
 from tests.build import QUIET, session
 
 
@@ -262,8 +262,8 @@ def test_a_key_log_opens_tls_and_a_wrong_or_missing_one_is_one_line(
 
 def test_a_log_of_a_bus_is_named_by_its_description(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     log, dbc = tmp_path / "van.log", tmp_path / "inlet.dbc"
-    log.write_bytes(can_plug_ins.retrofit("pin_open"))
-    dbc.write_bytes(can_plug_ins.dbc())
+    log.write_bytes(bus.retrofit("pin_open"))
+    dbc.write_bytes(bus.dbc())
     seen = json.loads(run(capsys, str(log), "--dbc", str(dbc), "--json")[1])
     assert seen["files"] == [{"name": "van.log", "kind": "can", "format": "can-log"}]
     assert {s["role"] for s in seen["signals"]} >= {"pack_v", "inlet_v", "amps", "asked_a"}

@@ -13,9 +13,9 @@ from gladwire.core.measured import measure_capture
 from gladwire.core.session.session import judge_alone
 from gladwire.core.simulate.can_bus import RetrofitPlan
 from gladwire.core.supplements import Described, Supplements
-from gladwire.demo import can_plug_ins
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from gladwire.scenarios import bus
 
 _RUNS = 3
 _LASTS_S = 3600.0
@@ -25,7 +25,7 @@ def _file(folder: Path) -> Path:
     path = folder / "one-hour.log"
     if not path.exists():
         plan = RetrofitPlan(lasts_s=_LASTS_S, ends_s=_LASTS_S - 20.0, pin_rise_c_s=0.0, soc=5.0, asks_a=20.0)
-        path.write_bytes(can_plug_ins.log(replace(plan).play(), can_plug_ins.dbc().decode(), "log"))
+        path.write_bytes(bus.log(replace(plan).play(), bus.dbc().decode(), "log"))
     return path
 
 
@@ -49,7 +49,7 @@ def measure(folder: Path, millions: list[int]) -> str:
     """A Markdown table: medians of alternating runs. `millions` is of the other benches."""
     import cantools
 
-    path, text = _file(folder), can_plug_ins.dbc().decode()
+    path, text = _file(folder), bus.dbc().decode()
     supplements, database = (
         Supplements(described=(Described(read_names(text, "bench")),)),
         cantools.database.load_string(text),

@@ -22,10 +22,10 @@ from gladwire.core.plc.message import read_message
 from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20
 from gladwire.core.simulate.plc.session import Plan, play
-from gladwire.demo.sealed_line import Authority, Sealing, contexts
 from gladwire.formats import pcapng
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
+from gladwire.scenarios.tls_line import Authority, Sealing, contexts
 
 _FIRST_AT = 1_794_300_000.0
 _RUNS = 3

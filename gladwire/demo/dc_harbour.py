@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from functools import partial
 
-from gladwire.demo import dc_plug_ins
-from gladwire.demo.told import DemoCase, DemoFile, DemoSession, Noted
+from gladwire.demo.case import DemoCase, DemoFile, DemoSession, Noted
+from gladwire.scenarios import dc
 
 
 def _both(stem: str, plan: str) -> tuple[DemoFile, ...]:
     """Pilot and frames of one plug-in, from two instruments."""
     return (
-        DemoFile(f"{stem}_pilot.npz", partial(dc_plug_ins.pilot, plan)),
-        DemoFile(f"{stem}_frames.pcapng", partial(dc_plug_ins.frames, plan)),
+        DemoFile(f"{stem}_pilot.npz", partial(dc.pilot, plan)),
+        DemoFile(f"{stem}_frames.pcapng", partial(dc.frames, plan)),
     )
 
 

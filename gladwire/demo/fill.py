@@ -10,9 +10,9 @@ from sqlalchemy.orm import Session
 from gladwire.core.can.names import looks_like_dbc
 from gladwire.core.plc.keylog import looks_like_keylog
 from gladwire.core.settled import Settled
+from gladwire.demo.case import DemoCase, DemoSession, Noted
 from gladwire.demo.harbour import CASES, LOOSE
 from gladwire.demo.power_harbour import EQUIPMENT
-from gladwire.demo.told import DemoCase, DemoSession, Noted
 from gladwire.store.captures import add_capture
 from gladwire.store.cases import close_case
 from gladwire.store.database import Sessions

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from gladwire.demo import plug_ins
+from gladwire.demo.case import DemoCase, DemoFile, DemoSession, Noted
 from gladwire.demo.dc_harbour import DC_CASES
+from gladwire.demo.newer_harbour import NEWER_CASES
 from gladwire.demo.power_harbour import POWER_CASES
-from gladwire.demo.talk_harbour import TALK_CASES
-from gladwire.demo.told import DemoCase, DemoFile, DemoSession, Noted
+from gladwire.scenarios import ac
 
 
 def _one(name: str, content: Callable[[], bytes]) -> tuple[DemoFile, ...]:
@@ -26,7 +26,7 @@ _AC_CASES: tuple[DemoCase, ...] = (
         (
             DemoSession(
                 "Empty socket, ten past six",
-                _one("fishmarket_post1_empty_socket.csv", plug_ins.to_nobody),
+                _one("fishmarket_post1_empty_socket.csv", ac.to_nobody),
                 "mode3_socket",
             ),
         ),
@@ -40,9 +40,9 @@ _AC_CASES: tuple[DemoCase, ...] = (
             DemoSession(
                 "Van at post 2, scope, logger and logic probe",
                 (
-                    DemoFile("bakery_post2_scope.csv", plug_ins.bakery_pilot),
-                    DemoFile("bakery_post2_logger.csv", plug_ins.bakery_logger),
-                    DemoFile("bakery_post2_logic.vcd", plug_ins.bakery_logic),
+                    DemoFile("bakery_post2_scope.csv", ac.bakery_pilot),
+                    DemoFile("bakery_post2_logger.csv", ac.bakery_logger),
+                    DemoFile("bakery_post2_logic.vcd", ac.bakery_logic),
                 ),
                 "mode3_socket",
                 (
@@ -62,7 +62,7 @@ _AC_CASES: tuple[DemoCase, ...] = (
         (
             DemoSession(
                 "Wall post, mains beside the pilot",
-                _one("iceworks_wall_post.csv", plug_ins.ice_works),
+                _one("iceworks_wall_post.csv", ac.ice_works),
                 "mode3_tethered",
             ),
         ),
@@ -76,7 +76,7 @@ _AC_CASES: tuple[DemoCase, ...] = (
         (
             DemoSession(
                 "With people round the car",
-                _one("kayak_hire_post1.csv", plug_ins.leaned_on),
+                _one("kayak_hire_post1.csv", ac.leaned_on),
                 "mode3_tethered",
                 (Noted("latch_touched", "a hip against the handle", 6.7),),
             ),
@@ -91,7 +91,7 @@ _AC_CASES: tuple[DemoCase, ...] = (
         (
             DemoSession(
                 "Pilot at post 3 with the test vehicle",
-                _one("boathouse_post3.csv", plug_ins.between_duties),
+                _one("boathouse_post3.csv", ac.between_duties),
                 "mode3_socket",
             ),
         ),
@@ -105,13 +105,11 @@ _AC_CASES: tuple[DemoCase, ...] = (
         (
             DemoSession(
                 "Van 7 on post 2, plug left alone",
-                _one("hotel_post2_van7.csv.gz", plug_ins.van_loose),
+                _one("hotel_post2_van7.csv.gz", ac.van_loose),
                 "mode3_tethered",
                 (Noted("fans_start", "under the bonnet", 5.1), Noted("plug_moved", "cable swings in the wind", 6.9)),
             ),
-            DemoSession(
-                "Van 7 on post 3, same cable", _one("hotel_post3_van7.csv", plug_ins.van_holds), "mode3_tethered"
-            ),
+            DemoSession("Van 7 on post 3, same cable", _one("hotel_post3_van7.csv", ac.van_holds), "mode3_tethered"),
         ),
         modes=("mode3_tethered",),
     ),
@@ -120,7 +118,7 @@ _AC_CASES: tuple[DemoCase, ...] = (
         "Heron 12 city bus, no. 31",
         "Bus yard, cabinet B, stall 4",
         "Driver Runa Holt: plug locks, lamp steady, nothing more. Stall 5 starts the same bus. No frames captured yet.",
-        (DemoSession("Bus 31 on stall 4", _one("busyard_stall4_bus31.npz", plug_ins.five_percent), "dc"),),
+        (DemoSession("Bus 31 on stall 4", _one("busyard_stall4_bus31.npz", ac.five_percent), "dc"),),
         modes=("dc",),
     ),
     DemoCase(
@@ -131,7 +129,7 @@ _AC_CASES: tuple[DemoCase, ...] = (
         (
             DemoSession(
                 "Whole session, to the release that fails",
-                _one("carpark_post6_stays_held.csv", plug_ins.stays_held),
+                _one("carpark_post6_stays_held.csv", ac.stays_held),
                 "mode3_socket",
                 (Noted("release_asked", "by the key", 9.1), Noted("plug_stays_held", "", 11.4)),
             ),
@@ -142,11 +140,7 @@ _AC_CASES: tuple[DemoCase, ...] = (
         "Fulmar Combi of the school",
         "School yard, post 1 (Tern 22)",
         "Teacher Ane Berg: begins with 11 kW and sinks to less than 6, on warm days sooner.",
-        (
-            DemoSession(
-                "Three phases, warm afternoon", _one("schoolyard_post1.csv", plug_ins.turns_down), "mode3_socket"
-            ),
-        ),
+        (DemoSession("Three phases, warm afternoon", _one("schoolyard_post1.csv", ac.turns_down), "mode3_socket"),),
     ),
     DemoCase(
         "Plug clatters and nothing starts, marina pier",
@@ -156,14 +150,14 @@ _AC_CASES: tuple[DemoCase, ...] = (
         (
             DemoSession(
                 "Plug-in at pier post 4",
-                _one("marina_pier4_plug_in.csv", plug_ins.clatters),
+                _one("marina_pier4_plug_in.csv", ac.clatters),
                 "mode3_socket",
                 (Noted("lock_clatter", "three times, loud", 2.0),),
                 repair="Splinter of wood taken out of the socket's locking hole.",
             ),
             DemoSession(
                 "Again, with the socket clear",
-                _one("marina_pier4_socket_clear.csv", plug_ins.locks_then_corroded),
+                _one("marina_pier4_socket_clear.csv", ac.locks_then_corroded),
                 "mode3_socket",
             ),
         ),
@@ -177,11 +171,7 @@ _AC_CASES: tuple[DemoCase, ...] = (
         "Skua Mini of the harbour master",
         "Harbour office, post 1 (Tern 11)",
         "Offer shown in the car falls from 32 A to 16 A to 6 A and then it stops, on sunny days too.",
-        (
-            DemoSession(
-                "Noon, all four posts in use", _one("harbour_office_noon.csv", plug_ins.load_control), "mode3_socket"
-            ),
-        ),
+        (DemoSession("Noon, all four posts in use", _one("harbour_office_noon.csv", ac.load_control), "mode3_socket"),),
     ),
     DemoCase(
         "Would not start at the ferry queue, stall 3",
@@ -191,14 +181,14 @@ _AC_CASES: tuple[DemoCase, ...] = (
         (
             DemoSession(
                 "First try, as found",
-                _one("ferry_stall3_first_try.csv", plug_ins.not_home),
+                _one("ferry_stall3_first_try.csv", ac.not_home),
                 "mode3_socket",
                 (Noted("lamp_steady", "green", 1.6),),
                 repair="Lip of the plug's rubber cover trimmed, plug pushed home.",
             ),
             DemoSession(
                 "Plug pushed home, lip trimmed",
-                _one("ferry_stall3_pushed_home.csv", plug_ins.pushed_home),
+                _one("ferry_stall3_pushed_home.csv", ac.pushed_home),
                 "mode3_socket",
                 known_good="Tern 22 with Skua Mini",
             ),
@@ -207,15 +197,15 @@ _AC_CASES: tuple[DemoCase, ...] = (
     ),
 )
 
-CASES: tuple[DemoCase, ...] = (*_AC_CASES, *DC_CASES, *POWER_CASES, *TALK_CASES)
+CASES: tuple[DemoCase, ...] = (*_AC_CASES, *DC_CASES, *POWER_CASES, *NEWER_CASES)
 
 LOOSE: tuple[DemoSession, ...] = (
-    DemoSession("Unknown box on the slipway", _one("unknown_box_on_slipway.csv", plug_ins.slipway_box)),
+    DemoSession("Unknown box on the slipway", _one("unknown_box_on_slipway.csv", ac.slipway_box)),
     DemoSession(
         "Workshop, new lead",
-        _one("workshop_new_lead.csv", partial(plug_ins.lead, 0.0, 1.5e-9)),
+        _one("workshop_new_lead.csv", partial(ac.lead, 0.0, 1.5e-9)),
         known_good="Lead 5G6, 7 m",
     ),
-    DemoSession("Campsite, long wet lead", _one("campsite_long_lead.csv", partial(plug_ins.lead, 240.0, 11e-9))),
-    DemoSession("Marina, tries again and again", _one("marina_boat_trailer.csv", plug_ins.hunting)),
+    DemoSession("Campsite, long wet lead", _one("campsite_long_lead.csv", partial(ac.lead, 240.0, 11e-9))),
+    DemoSession("Marina, tries again and again", _one("marina_boat_trailer.csv", ac.hunting)),
 )

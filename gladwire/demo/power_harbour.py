@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from functools import partial
 
-from gladwire.demo import power_stays as stays
-from gladwire.demo.told import DemoCase, DemoFile, DemoPiece, DemoSession, Noted
+from gladwire.demo.case import DemoCase, DemoFile, DemoPiece, DemoSession, Noted
+from gladwire.scenarios import power as stays
 
 _FERRY, _BUS, _FISH, _HOTEL = "Ferry queue", "Bus yard", "Fish market", "Hotel court"
 _FAST = {

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from gladwire.demo import can_plug_ins, sealed_plug_ins
+from gladwire.scenarios import bus, tls
 
 
 def drop(page: Page, *files: Path) -> None:
@@ -23,8 +23,8 @@ def written(folder: Path, name: str, content: bytes) -> Path:
 
 
 def test_a_sealed_capture_and_its_key_log_dropped_together_open(page: Page, tmp_path: Path) -> None:
-    drop(page, written(tmp_path, "bus9.pcapng", sealed_plug_ins.frames("contract")),
-         written(tmp_path, "bus9.keys", sealed_plug_ins.keys("contract")))  # fmt: skip
+    drop(page, written(tmp_path, "bus9.pcapng", tls.frames("contract")),
+         written(tmp_path, "bus9.keys", tls.keys("contract")))  # fmt: skip
     expect(page.locator("#sealed")).to_contain_text("Opened with a key log.")
     expect(page.locator(".dialogue")).to_contain_text("May I charge, by contract?")
     expect(page.locator(".chain")).to_have_count(3)
@@ -35,8 +35,8 @@ def test_a_sealed_capture_and_its_key_log_dropped_together_open(page: Page, tmp_
 
 
 def test_roles_of_a_bus_are_settled_by_keyboard(page: Page, tmp_path: Path) -> None:
-    drop(page, written(tmp_path, "van.log", can_plug_ins.retrofit("hot_pin")),
-         written(tmp_path, can_plug_ins.DBC_NAME, can_plug_ins.dbc()))  # fmt: skip
+    drop(page, written(tmp_path, "van.log", bus.retrofit("hot_pin")),
+         written(tmp_path, bus.DBC_NAME, bus.dbc()))  # fmt: skip
     expect(page.locator(".verdict")).to_contain_text("PinTemperature2 reaches")
     expect(page.locator("svg.sequence")).to_contain_text("green, charges")
     page.locator("summary", has_text="signals and what they are for").focus()
@@ -52,8 +52,8 @@ def test_roles_of_a_bus_are_settled_by_keyboard(page: Page, tmp_path: Path) -> N
 @pytest.mark.parametrize("width", [360, 1280])
 def test_a_bus_and_its_descriptions_never_scroll_the_page_sideways(page: Page, tmp_path: Path, width: int) -> None:
     page.set_viewport_size({"width": width, "height": 800})
-    plan = can_plug_ins.ConnectorPlan(hot_at_s=20.0 + width / 360, lasts_s=30.0)
-    content = can_plug_ins.log(plan.play(), can_plug_ins.shipped()[0].text, "log")
+    plan = bus.ConnectorPlan(hot_at_s=20.0 + width / 360, lasts_s=30.0)
+    content = bus.log(plan.play(), bus.shipped()[0].text, "log")
     drop(page, written(tmp_path, f"adapter{width}.log", content))
     expect(page.locator("svg.sequence")).to_be_visible()
     assert page.evaluate("document.documentElement.scrollWidth") <= width

@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 
 from gladwire.core.simulate.lock_motor import LockScript, latch_volts
 from gladwire.core.simulate.script import Scope
-from gladwire.demo.files import table
+from gladwire.scenarios.files import table
 from tests.build import pilot
 from tests.ui.test_first_verdict import drawn_range
 

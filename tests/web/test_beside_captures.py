@@ -8,9 +8,9 @@ import time
 
 from starlette.testclient import TestClient
 
-from gladwire.demo import can_plug_ins, sealed_plug_ins
+from gladwire.scenarios import bus, tls
 
-DBC = (can_plug_ins.DBC_NAME, can_plug_ins.dbc())
+DBC = (bus.DBC_NAME, bus.dbc())
 
 
 def dropped(client: TestClient, *files: tuple[str, bytes], session: int | None = None) -> str:
@@ -25,7 +25,7 @@ def capture_of(page: str) -> int:
 
 
 def test_a_key_log_dropped_with_its_capture_opens_it_and_removed_closes_it(client: TestClient) -> None:
-    frames, keys = ("bus9.pcapng", sealed_plug_ins.frames("contract")), ("bus9.keys", sealed_plug_ins.keys("contract"))
+    frames, keys = ("bus9.pcapng", tls.frames("contract")), ("bus9.keys", tls.keys("contract"))
     address = dropped(client, frames, keys)
     page = client.get(address).text
     assert "Opened with a key log." in page
@@ -48,20 +48,20 @@ def test_a_key_log_dropped_with_its_capture_opens_it_and_removed_closes_it(clien
 
 
 def test_a_key_log_dropped_later_opens_what_is_there(client: TestClient) -> None:
-    address = dropped(client, ("car7.pcapng", sealed_plug_ins.frames("refused")))
+    address = dropped(client, ("car7.pcapng", tls.frames("refused")))
     assert "<b>Sealed.</b>" in client.get(address).text
     number = int(address.rpartition("/")[2])
-    assert dropped(client, ("car7.keys", sealed_plug_ins.keys("refused")), session=number) == address
+    assert dropped(client, ("car7.keys", tls.keys("refused")), session=number) == address
     page = client.get(address).text
     assert "The contract was refused" in page
     assert "Contract refused: cancelled, revoked, or not known" in page
-    again = dropped(client, ("again.keys", sealed_plug_ins.keys("refused")), session=number)
+    again = dropped(client, ("again.keys", tls.keys("refused")), session=number)
     assert client.get(again).text.count("lines of 1 connection") == 1
 
 
 def test_secrets_are_in_nothing_that_is_taken_out(client: TestClient) -> None:
-    keys = sealed_plug_ins.keys("contract")
-    address = dropped(client, ("bus9.pcapng", sealed_plug_ins.frames("contract")), ("bus9.keys", keys))
+    keys = tls.keys("contract")
+    address = dropped(client, ("bus9.pcapng", tls.frames("contract")), ("bus9.keys", keys))
     capture = capture_of(client.get(address).text)
     secrets = [line.split()[2] for line in keys.decode().splitlines() if not line.startswith("#")]
     given = [
@@ -77,8 +77,8 @@ def test_secrets_are_in_nothing_that_is_taken_out(client: TestClient) -> None:
 
 
 def test_a_wrong_key_log_says_so_and_a_key_log_alone_is_refused(client: TestClient) -> None:
-    other = sealed_plug_ins.keys("contract")
-    page = client.get(dropped(client, ("car7.pcapng", sealed_plug_ins.frames("refused")), ("x.keys", other))).text
+    other = tls.keys("contract")
+    page = client.get(dropped(client, ("car7.pcapng", tls.frames("refused")), ("x.keys", other))).text
     assert "The key log does not open it." in page
     assert "it is of another session" in page
     answer = client.post("/captures", files=[("files", ("x.keys", other))])
@@ -87,7 +87,7 @@ def test_a_wrong_key_log_says_so_and_a_key_log_alone_is_refused(client: TestClie
 
 
 def test_a_log_without_description_asks_for_it_and_one_dropped_names_it(client: TestClient) -> None:
-    address = dropped(client, ("van.log", can_plug_ins.retrofit("swapped")))
+    address = dropped(client, ("van.log", bus.retrofit("swapped")))
     page = client.get(address).text
     assert "Nothing names it:" in page
     number = int(address.rpartition("/")[2])
@@ -96,7 +96,7 @@ def test_a_log_without_description_asks_for_it_and_one_dropped_names_it(client: 
     assert "Sensing wires on the wrong sides of the contactors" in page
     assert "What closes when" in page
     # Remembered: the next log needs nothing beside it.
-    later = client.get(dropped(client, ("van4.blf", can_plug_ins.retrofit("hot_pin", "blf")))).text
+    later = client.get(dropped(client, ("van4.blf", bus.retrofit("hot_pin", "blf")))).text
     assert "DC contact hot" in later
 
 
@@ -111,7 +111,7 @@ def test_a_description_alone_is_remembered_and_listed(client: TestClient) -> Non
 
 
 def test_roles_settled_once_hold_for_every_log_of_the_bus(client: TestClient) -> None:
-    address = dropped(client, ("van.log", can_plug_ins.retrofit("swapped")), DBC)
+    address = dropped(client, ("van.log", bus.retrofit("swapped")), DBC)
     capture = capture_of(client.get(address).text)
     crossed = {
         "signals": ["INLET_Measured.InletVoltage", "INLET_Measured.PackVoltage", "INLET_State.LampState"],
@@ -122,9 +122,9 @@ def test_roles_settled_once_hold_for_every_log_of_the_bus(client: TestClient) ->
     page = client.get(address).text
     assert "roles settled by Lea Moen" in page
     assert "Sensing wires on the wrong sides" not in page
-    earlier = client.get(dropped(client, ("van2.log", can_plug_ins.retrofit("no_close")))).text
+    earlier = client.get(dropped(client, ("van2.log", bus.retrofit("no_close")))).text
     assert "roles settled by Lea Moen" in earlier
-    later = client.get(dropped(client, ("van3.log", can_plug_ins.retrofit("pin_open")))).text
+    later = client.get(dropped(client, ("van3.log", bus.retrofit("pin_open")))).text
     assert "roles settled by Lea Moen" in later
     assert "Pack voltage" in client.get("/buses").text
     twice = crossed | {"roles": ["pack_v", "pack_v", ""]}
@@ -134,7 +134,7 @@ def test_roles_settled_once_hold_for_every_log_of_the_bus(client: TestClient) ->
 
 
 def test_a_connector_over_can_needs_no_description(client: TestClient) -> None:
-    address = dropped(client, ("adapter.log", can_plug_ins.connector("hot")))
+    address = dropped(client, ("adapter.log", bus.connector("hot")))
     page = client.get(address).text
     assert "FaultHighTemperature" in page
     found = json.loads(client.get(f"{address}/results.json").text)
@@ -142,9 +142,9 @@ def test_a_connector_over_can_needs_no_description(client: TestClient) -> None:
 
 
 def test_logs_dropped_before_are_named_again_when_roles_or_descriptions_change(client: TestClient) -> None:
-    first = dropped(client, ("van.log", can_plug_ins.retrofit("swapped")))
+    first = dropped(client, ("van.log", bus.retrofit("swapped")))
     assert "Nothing names it:" in client.get(first).text
-    second = dropped(client, ("van2.log", can_plug_ins.retrofit("no_close")), DBC)
+    second = dropped(client, ("van2.log", bus.retrofit("no_close")), DBC)
     page = settled(client, first)
     assert "Sensing wires on the wrong sides of the contactors" in page
     capture = capture_of(client.get(second).text)

@@ -11,18 +11,18 @@ from gladwire.core.moments import Clock, on_clock
 from gladwire.core.session.alignment import by_events, landmarks_of
 from gladwire.core.settled import Settled
 from gladwire.core.supplements import Described, Supplements
-from gladwire.demo import can_plug_ins
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from gladwire.scenarios import bus
 from tests.build import Analysis, take
 
-OWN = Described(read_names(can_plug_ins.dbc().decode(), "inlet controller"))
+OWN = Described(read_names(bus.dbc().decode(), "inlet controller"))
 
 
 def judged(
     name: str, settled: Settled | None = None, supplements: Supplements | None = None, suffix: str = "log"
 ) -> Analysis:
-    make = can_plug_ins.retrofit if name in can_plug_ins.RETROFITS else can_plug_ins.connector
+    make = bus.retrofit if name in bus.RETROFITS else bus.connector
     read = read_capture(Source(make(name, suffix)))
     return take(read, settled, supplements or Supplements(described=(OWN,))).analysis
 
@@ -107,7 +107,7 @@ def test_without_a_description_frames_are_counted_and_nothing_is_claimed() -> No
 
 
 def test_a_log_cut_short_anywhere_calls_no_healthy_session_a_fault() -> None:
-    whole = can_plug_ins.retrofit("healthy").splitlines(keepends=True)
+    whole = bus.retrofit("healthy").splitlines(keepends=True)
     for share in (0.05, 0.18, 0.22, 0.4, 0.7, 0.93):
         read = read_capture(Source(b"".join(whole[: int(share * len(whole))])))
         analysis = take(read, None, Supplements(described=(OWN,))).analysis

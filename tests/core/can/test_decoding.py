@@ -19,10 +19,10 @@ from gladwire.core.can.names import best_for, dbc_text, looks_like_dbc, read_nam
 from gladwire.core.lanes.bus.record import measure_can
 from gladwire.core.lanes.bus.roles import guess
 from gladwire.core.lanes.bus.series import power_of_can
-from gladwire.demo import can_plug_ins
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from gladwire.scenarios import bus
 
 SUFFIXES = ("log", "asc", "blf", "trc")
 
@@ -74,12 +74,10 @@ def test_floats_are_read(kind: int, bits: int) -> None:
 
 
 def test_the_demo_s_log_is_read_as_cantools_reads_it_multiplexed_and_motorola_signals_too() -> None:
-    database: Any = cantools.database.load_string(can_plug_ins.dbc().decode(), database_format="dbc")
-    log = read_capture(Source(can_plug_ins.retrofit("hot_pin")))
+    database: Any = cantools.database.load_string(bus.dbc().decode(), database_format="dbc")
+    log = read_capture(Source(bus.retrofit("hot_pin")))
     assert isinstance(log, CanLog)
-    ours: dict[str, list[float]] = {
-        t.name: t.values.tolist() for t in decode(log, read_names(can_plug_ins.dbc().decode(), "d"))
-    }
+    ours: dict[str, list[float]] = {t.name: t.values.tolist() for t in decode(log, read_names(bus.dbc().decode(), "d"))}
     theirs: dict[str, list[float]] = {}
     for key, size, row in zip(log.ids.tolist(), log.lengths.tolist(), log.data, strict=True):
         message = database.get_message_by_frame_id(key)
@@ -135,7 +133,7 @@ def test_damaged_logs_end_in_one_sentence_or_in_what_is_whole(data: st.DataObjec
     with contextlib.suppress(UnreadableError):
         log = read_capture(Source(bytes(raw[:cut])))
         if isinstance(log, CanLog):
-            decode(log, read_names(can_plug_ins.dbc().decode(), "d"))
+            decode(log, read_names(bus.dbc().decode(), "d"))
 
 
 _SMALL: dict[str, bytes] = {}
@@ -143,8 +141,8 @@ _SMALL: dict[str, bytes] = {}
 
 def _small(suffix: str) -> bytes:
     if suffix not in _SMALL:
-        plan = can_plug_ins.RetrofitPlan(lasts_s=3.0)
-        _SMALL[suffix] = can_plug_ins.log(plan.play(), can_plug_ins.dbc().decode(), suffix)
+        plan = bus.RetrofitPlan(lasts_s=3.0)
+        _SMALL[suffix] = bus.log(plan.play(), bus.dbc().decode(), suffix)
     return _SMALL[suffix]
 
 
@@ -155,7 +153,7 @@ def test_frames_too_short_for_a_signal_are_passed_by() -> None:
 
 
 def test_descriptions_are_known_by_their_lines_and_bad_ones_refused() -> None:
-    assert looks_like_dbc(can_plug_ins.dbc())
+    assert looks_like_dbc(bus.dbc())
     assert not looks_like_dbc(b"Time,CP\n0,1\n")
     with pytest.raises(ValueError, match="no description of a bus"):
         read_names("BO_ nonsense\n SG_", "bad")
@@ -164,7 +162,7 @@ def test_descriptions_are_known_by_their_lines_and_bad_ones_refused() -> None:
 
 
 def test_a_log_is_named_by_the_description_that_covers_it() -> None:
-    own = read_names(can_plug_ins.dbc().decode(), "own")
+    own = read_names(bus.dbc().decode(), "own")
     keys = [m.key for m in own.messages]
     assert best_for(keys, [*shipped(), own]) is own
     assert best_for([0x100, 0x101, 0x102, 0x108, 0x109, 0x7FF], [own, *shipped()]) is shipped()[0]

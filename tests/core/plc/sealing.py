@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.message import write_message
 from gladwire.core.simulate.plc.wire import Station, Wire
-from gladwire.demo.sealed_line import Authority, SealedLine
+from gladwire.scenarios.tls_line import Authority, SealedLine
 
 AT = datetime.datetime(2026, 11, 25, 9, 0, tzinfo=datetime.UTC)
 EV, POST = Station(bytes.fromhex("02a1b2c3d4e5")), Station(bytes.fromhex("02d00d000042"))

@@ -14,11 +14,11 @@ from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
 from gladwire.core.plc.tls_cipher import SUITES, expand_label, prf
 from gladwire.core.supplements import Supplements
-from gladwire.demo import sealed_plug_ins
-from gladwire.demo.sealed_line import Authority, contexts
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
+from gladwire.scenarios import tls
+from gladwire.scenarios.tls_line import Authority, contexts
 from tests.build import take
 from tests.core.plc.sealing import AT, TlsSummary, authority, hello, sealed
 
@@ -190,11 +190,11 @@ def test_certificates_are_held_against_the_day_of_the_capture(valid: tuple[int, 
 
 def test_a_handshake_that_fails_opens_as_far_as_it_went() -> None:
     """The certificates of TLS 1.3 are sealed themselves: the key log shows which one was refused."""
-    capture = read_capture(Source(sealed_plug_ins.frames("expired")))
+    capture = read_capture(Source(tls.frames("expired")))
     assert isinstance(capture, FrameCapture)
     blind = {f.code for f in take(capture).analysis.findings}
     assert "tls_certificate_out" not in blind
-    analysis = take(capture, None, Supplements(read_keylog(sealed_plug_ins.keys("expired").decode()))).analysis
+    analysis = take(capture, None, Supplements(read_keylog(tls.keys("expired").decode()))).analysis
     codes = {f.code for f in analysis.findings}
     assert {"tls_certificate_out", "tls_opened"} <= codes
     assert "tls_keys" not in codes

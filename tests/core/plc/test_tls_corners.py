@@ -15,10 +15,10 @@ from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.keylog import KeyLog, read_keylog
 from gladwire.core.plc.tls import APPLICATION, HANDSHAKE, KEY_UPDATE, TlsView
 from gladwire.core.plc.tls_cipher import SUITES, Opener, SealedError, expand_label, next_secret, opener_13
-from gladwire.demo.sealed_line import contexts
 from gladwire.formats import pcapng
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from gladwire.scenarios.tls_line import contexts
 from tests.core.plc.sealing import AT, authority, hello, sealed
 
 SUITE = SUITES[0x1301]

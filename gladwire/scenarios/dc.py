@@ -12,9 +12,9 @@ from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20
 from gladwire.core.simulate.plc.session import Plan, Played, play
 from gladwire.core.simulate.plc.wire import Station
 from gladwire.core.simulate.script import PilotScript, Scope
-from gladwire.demo.files import archive
-from gladwire.demo.plug_ins import HEALTHY, HZ
 from gladwire.formats import pcapng
+from gladwire.scenarios.ac import HEALTHY, HZ
+from gladwire.scenarios.files import archive
 
 # Frames begin here by the frame instrument's clock; the scope was started a little earlier.
 _FIRST_AT = 1_794_300_000.0

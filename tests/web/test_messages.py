@@ -13,10 +13,10 @@ from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.message import read_message
 from gladwire.core.simulate.plc.peers import Post
 from gladwire.core.simulate.plc.session import Plan, play
-from gladwire.demo import dc_plug_ins
 from gladwire.formats import pcapng
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from gladwire.scenarios import dc
 
 
 def dropped(client: TestClient, *files: tuple[str, bytes]) -> str:
@@ -37,7 +37,7 @@ def test_a_dropped_capture_of_frames_leads_to_dialogue_break_and_verdict(client:
     assert "Bring the cable to 352" in page
     assert "How loudly each post heard the vehicle" in page
     assert "CC_DISCOVER_LIST.IND" in page
-    assert '"kind": "talk"' in page
+    assert '"kind": "frames"' in page
     assert "The post brings the cable to the pack" in page  # the stage explained
 
 
@@ -79,7 +79,7 @@ def test_messages_and_frames_come_out_again(client: TestClient) -> None:
 
 
 def test_pilot_and_frames_dropped_together_lie_on_one_clock(client: TestClient) -> None:
-    address = dropped(client, ("p.npz", dc_plug_ins.pilot("no_switch")), ("f.pcapng", dc_plug_ins.frames("no_switch")))
+    address = dropped(client, ("p.npz", dc.pilot("no_switch")), ("f.pcapng", dc.frames("no_switch")))
     result = client.get(f"{address}/results.json").json()
     placed = {c["name"]: c for c in result["captures"]}
     assert placed["f.pcapng"]["how"] == "events"
@@ -89,7 +89,7 @@ def test_pilot_and_frames_dropped_together_lie_on_one_clock(client: TestClient) 
 
 
 def test_messages_of_a_pilot_capture_are_refused_in_words(client: TestClient) -> None:
-    address = dropped(client, ("p.npz", dc_plug_ins.pilot("modem_silent")))
+    address = dropped(client, ("p.npz", dc.pilot("modem_silent")))
     capture = int(client.get(address).text.split("/captures/")[1].split("/")[0])
     answer = client.get(f"/captures/{capture}/messages.jsonl")
     assert answer.status_code == 404

@@ -4,33 +4,33 @@ from __future__ import annotations
 
 from functools import partial
 
-from gladwire.demo import can_plug_ins, dc_plug_ins, sealed_plug_ins
-from gladwire.demo.told import DemoCase, DemoFile, DemoSession, Noted
+from gladwire.demo.case import DemoCase, DemoFile, DemoSession, Noted
+from gladwire.scenarios import bus, dc, tls
 
 
 def _both(stem: str, plan: str) -> tuple[DemoFile, ...]:
     """Pilot and frames of one plug-in, from two instruments."""
     return (
-        DemoFile(f"{stem}_pilot.npz", partial(dc_plug_ins.pilot, plan)),
-        DemoFile(f"{stem}_frames.pcapng", partial(dc_plug_ins.frames, plan)),
+        DemoFile(f"{stem}_pilot.npz", partial(dc.pilot, plan)),
+        DemoFile(f"{stem}_frames.pcapng", partial(dc.frames, plan)),
     )
 
 
 def _sealed(stem: str, name: str, with_keys: bool = True) -> tuple[DemoFile, ...]:
     """Frames of a sealed plug-in, with or without the key log of the vehicle's controller."""
-    frames = DemoFile(f"{stem}_frames.pcapng", partial(sealed_plug_ins.frames, name))
-    keys = DemoFile(f"{stem}.keys", partial(sealed_plug_ins.keys, name))
+    frames = DemoFile(f"{stem}_frames.pcapng", partial(tls.frames, name))
+    keys = DemoFile(f"{stem}.keys", partial(tls.keys, name))
     return (frames, keys) if with_keys else (frames,)
 
 
 def _bus(stem: str, name: str, suffix: str) -> tuple[DemoFile, ...]:
-    make = can_plug_ins.retrofit if name in can_plug_ins.RETROFITS else can_plug_ins.connector
+    make = bus.retrofit if name in bus.RETROFITS else bus.connector
     return (DemoFile(f"{stem}.{suffix}", partial(make, name, suffix)),)
 
 
-_OWN_DBC = DemoFile(can_plug_ins.DBC_NAME, can_plug_ins.dbc)
+_OWN_DBC = DemoFile(bus.DBC_NAME, bus.dbc)
 
-TALK_CASES: tuple[DemoCase, ...] = (
+NEWER_CASES: tuple[DemoCase, ...] = (
     DemoCase(
         "Bus pays by contract, and nobody can read along, north terminal",
         "Gannet 15, island bus 9",

@@ -10,8 +10,8 @@ from functools import lru_cache
 from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20
 from gladwire.core.simulate.plc.session import Plan, play
-from gladwire.demo.sealed_line import Authority, Sealing, contexts
 from gladwire.formats import pcapng
+from gladwire.scenarios.tls_line import Authority, Sealing, contexts
 
 _FIRST_AT = 1_794_300_000.0
 _V12, _V13 = ssl.TLSVersion.TLSv1_2, ssl.TLSVersion.TLSv1_3

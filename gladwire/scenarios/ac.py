@@ -9,7 +9,7 @@ from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.lock_motor import LockScript, latch_volts
 from gladwire.core.simulate.mains import mains, rms_log
 from gladwire.core.simulate.script import PilotScript, Scope
-from gladwire.demo.files import archive, decimal_commas, logic, packed, table, with_preamble
+from gladwire.scenarios.files import archive, decimal_commas, logic, packed, table, with_preamble
 
 # No oscillator is exact; a slightly slow one also lets the sampling drift along the edges, as on a real bench.
 HZ = 999.4

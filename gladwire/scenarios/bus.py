@@ -36,7 +36,7 @@ CONNECTORS: dict[str, ConnectorPlan] = {
 
 def dbc() -> bytes:
     """The description of the harbour's retrofit controller."""
-    return (resources.files("gladwire.demo") / DBC_NAME).read_bytes()
+    return (resources.files("gladwire.scenarios") / DBC_NAME).read_bytes()
 
 
 def log(sent: list[Sent], description: str, suffix: str) -> bytes:
