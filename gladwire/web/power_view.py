@@ -15,6 +15,7 @@ from gladwire.core.lanes.power.report import PowerReport, record_of
 from gladwire.core.lanes.power.sources import Compared, compare_sources
 from gladwire.core.power.reference import Compare, best_reference, compare_with, reference_of
 from gladwire.core.signal.waveform import Floats
+from gladwire.core.standards.practice import NEIGHBOUR_AFTER_S, NEIGHBOUR_BEFORE_S
 from gladwire.store.models import ChargingSession
 from gladwire.web.charts.power import PowerDrawing, power_drawing
 from gladwire.web.session_view import SessionView
@@ -121,10 +122,6 @@ class Neighbour:
     fits: str
 
 
-# A neighbour's own start-up takes so long before it draws (common practice).
-_BEFORE_S, _AFTER_S = 10.0, 150.0
-
-
 def neighbours(session: ChargingSession, view: SessionView, others: Sequence[ChargingSession]) -> list[Neighbour]:
     """What began meanwhile at other stalls of the site, by the files' own word for their start; in order of time."""
     began = next((at for c in session.captures if (at := moment_of(c.recorded_at)) is not None), None)
@@ -139,7 +136,11 @@ def neighbours(session: ChargingSession, view: SessionView, others: Sequence[Cha
         at = start - began
         if not whole.start_s < at < whole.end_s:
             continue
-        falls = [e for e in whole.of("shared_cabinet", "unexplained") if -_BEFORE_S < e.start_s - at < _AFTER_S]
+        falls = [
+            e
+            for e in whole.of("shared_cabinet", "unexplained")
+            if -NEIGHBOUR_BEFORE_S < e.start_s - at < NEIGHBOUR_AFTER_S
+        ]
         fits = f"power falls {falls[0].start_s - at:.0f} s later" if falls else ""
         found.append(Neighbour(other, other.stall.name, at, fits))
     return sorted(found, key=lambda b: b.at_s)

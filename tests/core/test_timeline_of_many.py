@@ -159,9 +159,9 @@ def test_switching_noise_on_the_pilot_tells_that_power_flows() -> None:
     noise = analysis.pilot.noise[0]
     assert (noise.start_s, noise.end_s) == (pytest.approx(2.0, abs=0.11), pytest.approx(6.0, abs=0.11))
     assert "power_noise" in {f.code for f in analysis.findings}
-    assert analysed(charge(6000), 125e3).power_noise == ()
+    assert analysed(charge(6000), 125e3).pilot.noise == ()
     # Line bursts of a DC post ride on its pilot all the time and prove nothing.
-    assert analysed(charge(3000), 125e3, Scope(noise_v=0.05, bits=10, burst_v=1.5)).power_noise == ()
+    assert analysed(charge(3000), 125e3, Scope(noise_v=0.05, bits=10, burst_v=1.5)).pilot.noise == ()
 
 
 def test_a_corrected_reading_leads_and_the_machines_own_stays() -> None:

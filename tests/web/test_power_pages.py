@@ -13,7 +13,7 @@ from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.simulate.charge import Spell
 from gladwire.formats import power_csv
 from tests.core.power.build import POST, played, seen
-from tests.web.test_talk import dropped
+from tests.web.test_messages import dropped
 
 JPEG = b"\xff\xd8\xff\xe0" + b"\x00" * 40
 

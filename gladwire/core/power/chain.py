@@ -23,10 +23,10 @@ from gladwire.core.power.pack import (
     share_at_temperature,
 )
 from gladwire.core.signal.waveform import Floats
+from gladwire.core.standards.supply import MAINS_V
 
 Policy = Literal["equal", "first", "demand"]
 # Mains, phase to neutral. Source: EN 50160:2010, nominal voltage, from memory.
-MAINS_V = 230.0
 Positive = Annotated[float | None, Field(gt=0, le=1e6, allow_inf_nan=False)]
 Degrees = Annotated[float | None, Field(ge=-60, le=120, allow_inf_nan=False)]
 

@@ -12,10 +12,9 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.signal.waveform import Floats
+from gladwire.core.standards.practice import NEIGHBOUR_AFTER_S, NEIGHBOUR_BEFORE_S
 
 Shares = Literal["shared", "apart", "undecided"]
-# A drop within this of a plug-in counts as its answer: a neighbour's own start-up takes so long (common practice).
-_ANSWER_S = (-5.0, 150.0)
 _DROP_SHARE, _STEP_WINDOW_S = 0.06, 20.0
 _SHUFFLES = 1999
 _SURE_P = 0.05
@@ -118,7 +117,7 @@ def _drops(session: SiteSession) -> Floats:
 
 
 def _answers(drops: Floats, at: float) -> bool:
-    return bool(((drops - at > _ANSWER_S[0]) & (drops - at < _ANSWER_S[1])).any())
+    return bool(((drops - at > -NEIGHBOUR_BEFORE_S) & (drops - at < NEIGHBOUR_AFTER_S)).any())
 
 
 def topology(stalls: Sequence[str], pairs: Sequence[Pair]) -> tuple[tuple[str, ...], ...]:

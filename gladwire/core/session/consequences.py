@@ -16,14 +16,13 @@ from gladwire.core.lanes.frames.rules import RULES as FRAMES_RULES
 from gladwire.core.lanes.frames.standard_spoken import in_its_own_standard
 from gladwire.core.rulebook import BY_CODE
 from gladwire.core.scene.scene import Scene
+from gladwire.core.standards.practice import TAKES_WITH_IT_S
 
 FOLLOWS = "This follows from what went wrong before."
 WENT_ON = "The session went on all the same."
 GOT_FURTHER = "A later try got past it."
 PILOT_FIRST = "The pilot was lost first."
 _LATE_STAGES = ("hold", "end")
-# A pilot that goes takes the conversation with it within this time.
-_TAKES_WITH_IT_S = 3.0
 # Of a bus, faults within a breath are one event told by several messages.
 _BREATH_S = 0.2
 
@@ -46,7 +45,7 @@ def within_a_scene(found: Iterable[Finding], scene: Scene) -> list[Finding]:
     told = []
     for finding in yielded:
         follows = BY_CODE[finding.code].follows
-        taken = any(abs(finding.end_s - f.start_s) < _TAKES_WITH_IT_S for f in lost)
+        taken = any(abs(finding.end_s - f.start_s) < TAKES_WITH_IT_S for f in lost)
         if "pilot" in follows and finding.severity == "fault" and taken:
             finding = softer(finding, "note", PILOT_FIRST)
         elif "frames" in follows and talked and any(f.severity == "fault" and f.code != finding.code for f in yielded):

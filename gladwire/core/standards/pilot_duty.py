@@ -58,6 +58,9 @@ IEC = DutyTable("IEC 61851-1", _ROWS, IEC_61851_DUTY)
 # As far as remembered the rows are the same; an edition that differs gets rows of its own here.
 SAE = DutyTable("SAE J1772", _ROWS, SAE_J1772)
 TABLES = (IEC, SAE)
+# The ranges in words.
+DIGITAL = f"{_DIGITAL.from_percent:g} to {_DIGITAL.to_percent:g} %"
+CHARGING = f"{_SIX.from_percent:g} to {_EIGHTY.to_percent:g} %"
 
 # At the ends of a range the better-known meaning wins: 7 % is still digital, 85 % is still 51 A.
 _UPPER_END_INCLUDED = ("digital", "current")

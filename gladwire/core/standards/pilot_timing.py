@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from gladwire.core.standards.limit import Limit, limits_of
 from gladwire.core.standards.source import (
     IEC_61851_A,
     IEC_61851_EDGES,
@@ -11,39 +12,44 @@ from gladwire.core.standards.source import (
     Source,
 )
 
-FREQUENCY_HZ = 1000.0
-FREQUENCY_SOURCE_TOLERANCE = 0.005
-FREQUENCY_VEHICLE_TOLERANCE = 0.02
 FREQUENCY_SOURCE: Source = IEC_61851_A
+EDGES_SOURCE: Source = IEC_61851_EDGES
+SEQUENCES_SOURCE: Source = IEC_61851_SEQUENCES
+RESTART_SOURCE: Source = ISO_15118_3
+PRACTICE_SOURCE: Source = PRACTICE
+
+FREQUENCY_HZ = 1000.0
+FREQUENCY_SOURCE_TOLERANCE = Limit(0.005, "share", "± {}", "Frequency of the source, about 1000 Hz", FREQUENCY_SOURCE)
+FREQUENCY_VEHICLE_TOLERANCE = Limit(0.02, "share", "± {}", "Frequency a vehicle accepts", FREQUENCY_SOURCE)
 
 # 10 to 90 % rise by state, and 90 to 10 % fall, at the vehicle.
-RISE_MAX_US = {"B": 10.0, "C": 7.0, "D": 5.0}
-FALL_MAX_US = 13.0
-EDGES_SOURCE: Source = IEC_61851_EDGES
-# Largest capacitance the chain of post, cable and vehicle may put on the pilot.
-CAPACITANCE_MAX_NF = 5.5
+RISE_MAX_US = {
+    "B": Limit(10.0, "µs", "rise up to {}", "Rise, 10 to 90 %, in B", EDGES_SOURCE),
+    "C": Limit(7.0, "µs", "rise up to {}", "Rise, 10 to 90 %, in C", EDGES_SOURCE),
+    "D": Limit(5.0, "µs", "rise up to {}", "Rise, 10 to 90 %, in D", EDGES_SOURCE),
+}
+FALL_MAX_US = Limit(13.0, "µs", "fall up to {}", "Fall, 90 to 10 %", EDGES_SOURCE)
+CAPACITANCE_MAX_NF = Limit(5.5, "nF", "up to {}", "Capacitance of post, cable and vehicle on the pilot", EDGES_SOURCE)
 
-# After the plug is drawn the post stops oscillating within this time.
-OSCILLATION_AFTER_UNPLUG_MAX_S = 3.0
-# The post switches on within this time of C, and off within this time of losing C or the pilot.
-SWITCH_ON_MAX_S = 3.0
-SWITCH_OFF_MAX_S = 0.1
-# The vehicle follows a lower offer within this time.
-FOLLOW_OFFER_MAX_S = 5.0
-SEQUENCES_SOURCE: Source = IEC_61851_SEQUENCES
+OSCILLATION_AFTER_UNPLUG_MAX_S = Limit(
+    3.0, "s", "within {}", "Oscillation ends after the plug is drawn", SEQUENCES_SOURCE
+)
+SWITCH_ON_MAX_S = Limit(3.0, "s", "within {}", "The post switches on after C", SEQUENCES_SOURCE)
+SWITCH_OFF_MAX_S = Limit(0.1, "s", "within {}", "The post switches off after C or the pilot is lost", SEQUENCES_SOURCE)
+FOLLOW_OFFER_MAX_S = Limit(5.0, "s", "within {}", "The vehicle follows a lower offer", SEQUENCES_SOURCE)
+STOP_DRAWING_MAX_S = Limit(3.0, "s", "{}", "The vehicle stops drawing after oscillation ends", SEQUENCES_SOURCE)
+RESTART_MATCHING_MIN_S = Limit(
+    4.0, "s", "at least {}", "E or F by which a post asks to be matched anew", RESTART_SOURCE
+)
 
-# A post that wants to be matched anew shows E or F for at least this long.
-RESTART_MATCHING_MIN_S = 4.0
-RESTART_SOURCE: Source = ISO_15118_3
+INTERRUPTION_MAX_S = Limit(1.0, "s", "up to {}", "A gap taken for a contact, not a person replugging", PRACTICE)
+BOUNCE_S = Limit(0.05, "s", "under {}", "A bounce of a contact, no state", PRACTICE)
+PATIENCE_S = Limit(5.0, "s", "for {}", "An offer, or a vehicle, that waits in vain", PRACTICE)
+HUNTING_MIN_REQUESTS = Limit(3, "", "from {} requests on", "Hunting, not a wake-up", PRACTICE)
+TOGGLE_MAX_S = Limit(3.0, "s", "up to {}", "A toggle by which a vehicle wakes the post", PRACTICE)
+THIN_MARGIN_V = Limit(0.25, "V", "at least {}", "Margin of a level to the end of its band", PRACTICE)
+SHIFT_V = Limit(0.4, "V", "up to {}", "Shift of a level that tolerances of source and resistors add up to", PRACTICE)
+STUCK_SHARE = Limit(0.98, "share", "from {} on", "Part of a capture in E or F that counts as all of it", PRACTICE)
+LEAK_OHM = Limit(50e3, "Ω", "under {}", "A leak from CP to PE that explains a level", PRACTICE)
 
-# A gap this short between two equal states is a contact, not a person replugging.
-INTERRUPTION_MAX_S = 1.0
-# Contacts bounce for less than this; a state that short is none.
-BOUNCE_S = 0.05
-# A vehicle that has been offered current this long and did not ask.
-PATIENCE_S = 5.0
-# One toggle B-C-B wakes a post; from this many requests on it is hunting.
-HUNTING_MIN_REQUESTS = 3
-# A margin to the band's end under this is worth a look.
-THIN_MARGIN_V = 0.25
-PRACTICE_SOURCE: Source = PRACTICE
+LIMITS: tuple[Limit, ...] = limits_of(globals())

@@ -6,18 +6,23 @@ TT_EVSE_SLAC_init; attenuation thresholds C_EV_match_signalattn_direct and _indi
 
 from __future__ import annotations
 
-from gladwire.core.standards.source import ISO_15118_3_MATCHING, Source
+from gladwire.core.standards.limit import Limit, limits_of
+from gladwire.core.standards.source import ISO_15118_3_MATCHING, PRACTICE, Source
 
-SEQUENCE_MAX_S = 0.4
-MATCH_RESPONSE_MAX_S = 0.2
-RESULTS_MAX_S = 1.2
-JOIN_MAX_S = 12.0
-RETRIES = 2
-INIT_MIN_S, INIT_MAX_S = 20.0, 50.0
-GROUPS = 58
-# Up to the first a post is found at once, up to the second it is possible, above it is another outlet or a bad contact.
-FOUND_DB = 10.0
-POSSIBLE_DB = 20.0
-# Two posts closer than this cannot be told apart by loudness alone (common practice, no source).
-APART_DB = 3.0
 MATCHING_SOURCE: Source = ISO_15118_3_MATCHING
+
+SEQUENCE_MAX_S = Limit(0.4, "s", "within {}", "Answer to matching parameters, vehicle waits", MATCHING_SOURCE)
+MATCH_RESPONSE_MAX_S = Limit(0.2, "s", "within {}", "Match confirmation, vehicle waits", MATCHING_SOURCE)
+RESULTS_MAX_S = Limit(1.2, "s", "within {}", "Results of sounding, vehicle waits", MATCHING_SOURCE)
+JOIN_MAX_S = Limit(12.0, "s", "within {}", "Modems join after the match", MATCHING_SOURCE)
+RETRIES = Limit(2, "", "{} retries", "Retries of matching", MATCHING_SOURCE)
+INIT_MIN_S = Limit(20.0, "s", "at least {}", "Matching begins, post waits", MATCHING_SOURCE)
+INIT_MAX_S = Limit(50.0, "s", "at most {}", "Matching begins, post waits at the longest", MATCHING_SOURCE)
+GROUPS = 58
+FOUND_DB = Limit(10.0, "dB", "up to {}", "Average attenuation found at once", MATCHING_SOURCE)
+POSSIBLE_DB = Limit(
+    20.0, "dB", "up to {}", "Average attenuation possible; above it another outlet or a bad contact", MATCHING_SOURCE
+)
+APART_DB = Limit(3.0, "dB", "at least {} apart", "Two posts told apart by loudness", PRACTICE)
+
+LIMITS: tuple[Limit, ...] = limits_of(globals())

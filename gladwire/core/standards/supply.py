@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
-from gladwire.core.standards.source import EN_50160, Source
+from gladwire.core.standards.limit import Limit, limits_of
+from gladwire.core.standards.source import EN_50160, PRACTICE, Source
 
-# A dip is a fall below this share of the declared (here: the usual) voltage.
-DIP_SHARE = 0.9
 DIP_SOURCE: Source = EN_50160
+# A dip is a fall below this share of the declared (here: the usual) voltage.
+DIP_SHARE = Limit(0.9, "share", "over {} of usual", "Supply voltage; below it is a dip", DIP_SOURCE)
+# One phase, for a current whose volts nobody told.
+MAINS_V = Limit(230.0, "V", "{}", "A phase of mains, where its volts were not read", PRACTICE)
+
+LIMITS: tuple[Limit, ...] = limits_of(globals())

@@ -7,24 +7,34 @@ the standards.
 
 from __future__ import annotations
 
-from gladwire.core.standards.source import DIN_70121, ISO_15118_2_TIMERS, ISO_15118_20_TIMERS, Source
+from gladwire.core.standards.limit import Limit, limits_of
+from gladwire.core.standards.source import DIN_70121, ISO_15118_2_TIMERS, ISO_15118_20_TIMERS, PRACTICE, Source
 from gladwire.core.standards.v2g_codes import ISO_20
 
-_ANSWER_S = 2.0
+_ISO = ISO_15118_2_TIMERS
 _SLOW_ANSWERS = ("ServiceDetail", "CertificateInstallation", "CertificateUpdate", "PaymentDetails", "PowerDelivery")
-_SLOW_S = 5.0
-_LOOP_S = 0.25
-_LOOP_20_S = 0.5  # ISO 15118-20
-SEQUENCE_S = 60.0
-SETUP_S = 20.0
-CABLE_CHECK_S = 40.0
-PRECHARGE_S = 7.0
-_PRECHARGE_20_S = 10.0
-ONGOING_S = {"ISO15118-2": 60.0, "DIN70121": 150.0}
-SDP_EVERY_S, SDP_TIMES = 0.25, 50
+_ANSWER_S = Limit(2.0, "s", "within {}", "Answer to a message, vehicle waits", _ISO)
+_SLOW_S = Limit(5.0, "s", "within {}", "Answer to some messages (ISO 15118-2, -20), vehicle waits", _ISO)
+_LOOP_S = Limit(0.25, "s", "within {}", "Answer in the charge loop, vehicle waits", _ISO)
+_LOOP_20_S = Limit(0.5, "s", "within {}", "Answer and next request in the loops of ISO 15118-20", ISO_15118_20_TIMERS)
+SEQUENCE_S = Limit(60.0, "s", "within {}", "Next request, post waits", _ISO)
+SETUP_S = Limit(20.0, "s", "within {}", "From discovery to a session, vehicle waits", _ISO)
+CABLE_CHECK_S = Limit(40.0, "s", "within {}", "Cable check, vehicle waits", DIN_70121)
+PRECHARGE_S = Limit(7.0, "s", "in {}", "Pre-charge (DIN, ISO 15118-2), vehicle waits", DIN_70121)
+_PRECHARGE_20_S = Limit(10.0, "s", "in {}", "Pre-charge (ISO 15118-20), vehicle waits", ISO_15118_20_TIMERS)
+_ONGOING_S = Limit(60.0, "s", "within {}", "“Ongoing”, vehicle waits", _ISO)
+_READY_S = Limit(150.0, "s", "within {}", "Ready to charge (DIN), vehicle waits", DIN_70121)
+ONGOING_S = {"ISO15118-2": _ONGOING_S, "DIN70121": _READY_S}
+SDP_EVERY_S = Limit(0.25, "s", "every {}", "Discovery, vehicle asks", _ISO)
+SDP_TIMES = Limit(50, "", "up to {} times", "Discovery, vehicle asks", _ISO)
+SILENT_S = Limit(5.0, "s", "after {}", "A vehicle that asks nothing more is called silent", PRACTICE)
+# A capture that ends sooner after something cannot say that what should follow stayed away.
+SETTLED_S = Limit(1.0, "s", "after {}", "A capture can say that something stayed away", PRACTICE)
+
+LIMITS: tuple[Limit, ...] = limits_of(globals())
 
 
-def answer_max_s(protocol: str, stem: str) -> float:
+def answer_max_s(protocol: str, stem: str) -> Limit:
     """How long the vehicle waits for the answer to `stem` + "Req"."""
     if stem == "CurrentDemand":
         return _LOOP_S
@@ -35,17 +45,17 @@ def answer_max_s(protocol: str, stem: str) -> float:
     return _ANSWER_S
 
 
-def ongoing_max_s(protocol: str) -> float:
+def ongoing_max_s(protocol: str) -> Limit:
     """How long “Ongoing” may last before the vehicle gives up."""
-    return ONGOING_S.get(protocol, 60.0)
+    return ONGOING_S.get(protocol, _ONGOING_S)
 
 
-def sequence_max_s(protocol: str, stem: str) -> float:
+def sequence_max_s(protocol: str, stem: str) -> Limit:
     """How long the post waits for the next request after the answer to `stem` + "Req"."""
     return _LOOP_20_S if protocol == ISO_20 and stem.endswith("_ChargeLoop") else SEQUENCE_S
 
 
-def precharge_max_s(protocol: str) -> float:
+def precharge_max_s(protocol: str) -> Limit:
     """How long the vehicle lets pre-charge take."""
     return _PRECHARGE_20_S if protocol == ISO_20 else PRECHARGE_S
 

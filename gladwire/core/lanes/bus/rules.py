@@ -8,15 +8,19 @@ from collections.abc import Iterator
 from gladwire.core.findings import Fact, Needs, Rule, Severity, only
 from gladwire.core.lanes.bus.record import CanRecord, Course, MessageSeen, missing
 from gladwire.core.standards.dc_limits import CLOSE_V, FLOWS_A, OPEN_A
+from gladwire.core.standards.practice import (
+    ASKS_NOTHING_S,
+    BUS_PRECHARGE_S,
+    BUS_SETTLED_S,
+    LIVE_V,
+    ONE_SIDE_S,
+    PIN_HOT_C,
+    PIN_LEAST_C,
+    PIN_MOST_C,
+)
 from gladwire.core.standards.source import IEC_61851_23, IEC_61851_24, PRACTICE
 from gladwire.core.words import seconds
 
-# Common practice without a source, as all thresholds here that no standard gives.
-PRECHARGE_LONGEST_S = 10.0
-_SETTLED_S = 1.0
-_LIVE_V = 60.0
-_HOT_C, _PLAUSIBLE_C = 80.0, (-40.0, 150.0)
-_WAITS_S, _ONE_SIDE_S = 20.0, 5.0
 _MOST_TOLD = 3
 _WRONG = re.compile(r"fault|error|red\b|fail", re.IGNORECASE)
 
@@ -47,7 +51,7 @@ def flowing(record: CanRecord) -> list[tuple[float, float]]:
                 end_s=amps.end_s)  # fmt: skip
     spans: list[tuple[float, float]] = []
     for start, end in on.spans():
-        if spans and start - spans[-1][1] < _SETTLED_S:
+        if spans and start - spans[-1][1] < BUS_SETTLED_S:
             spans[-1] = (spans[-1][0], end)
         else:
             spans.append((start, end))
@@ -80,7 +84,7 @@ def _silent(record: CanRecord) -> Iterator[Fact]:
     """Messages that stay away, those of one sender and moment together."""
     groups: list[list[MessageSeen]] = []
     for m in sorted(missing(record), key=lambda m: m.gap_at_s):
-        if groups and groups[-1][0].sender == m.sender and m.gap_at_s - groups[-1][0].gap_at_s < _SETTLED_S:
+        if groups and groups[-1][0].sender == m.sender and m.gap_at_s - groups[-1][0].gap_at_s < BUS_SETTLED_S:
             groups[-1].append(m)
         else:
             groups.append([m])
@@ -99,7 +103,7 @@ def _silent(record: CanRecord) -> Iterator[Fact]:
 
 def _one_side(record: CanRecord) -> Iterator[Fact]:
     senders = {m.sender for m in record.messages if m.name}
-    if record.kind == "connector" and len(senders) == 1 and record.end_s - record.start_s > _ONE_SIDE_S:
+    if record.kind == "connector" and len(senders) == 1 and record.end_s - record.start_s > ONE_SIDE_S:
         who = next(iter(senders))
         text = (
             f"Only {who} sends, for {seconds(record.end_s - record.start_s)}; the other side is never heard on the bus."
@@ -145,7 +149,7 @@ def _exchanged(record: CanRecord) -> Iterator[Fact]:
     offered = max(post.values)
     at = next((t for t, v in zip(post.moves, post.values, strict=True) if v > 0), post.moves[0])
     if offered <= 0:
-        if record.end_s - at < _WAITS_S:
+        if record.end_s - at < ASKS_NOTHING_S:
             return
         text = "The post allows 0 A throughout: nothing can flow."
         yield Fact("fault", text, at, record.end_s, "0 A", "more than nothing")
@@ -180,10 +184,10 @@ def _precharged(record: CanRecord) -> Iterator[Fact]:
                        f"{apart:.0f} V apart", f"within {CLOSE_V:g} V")  # fmt: skip
     elif pre and closes is None:
         for start, end in pre.spans()[:1]:
-            if end - start > PRECHARGE_LONGEST_S or record.end_s - end > _SETTLED_S:
+            if end - start > BUS_PRECHARGE_S or record.end_s - end > BUS_SETTLED_S:
                 volts = f", with {inlet.at(end):.0f} V reached" if inlet and inlet.at(end) is not None else ""
                 text = f"Pre-charge was on for {seconds(end - start)} and the main contactors never closed{volts}."
-                yield Fact("fault", text, start, end, seconds(end - start), f"closed within {PRECHARGE_LONGEST_S:g} s")
+                yield Fact("fault", text, start, end, seconds(end - start), f"closed within {BUS_PRECHARGE_S:g} s")
 
 
 def _swapped(record: CanRecord) -> Iterator[Fact]:
@@ -196,7 +200,7 @@ def _swapped(record: CanRecord) -> Iterator[Fact]:
     before = (pack.within(record.start_s, first - 0.05), inlet.within(record.start_s, first - 0.05))
     if min(len(b) for b in before) == 0:
         return
-    if before[0].max() < _LIVE_V < before[1].min():
+    if before[0].max() < LIVE_V < before[1].min():
         text = (
             f"Before anything closes the inlet side reads {before[1].max():.0f} V and the pack side {before[0].max():.0f} V: "
             "the sensing wires are on the wrong sides of the contactors, or a contactor is welded."
@@ -208,15 +212,15 @@ def _swapped(record: CanRecord) -> Iterator[Fact]:
 def _without_effect(record: CanRecord) -> Iterator[Fact]:
     closes, pack, inlet = closed_at(record), record.of("pack_v"), record.of("inlet_v")
     opens = opened_at(record) or record.end_s
-    if closes is None or not pack or not inlet or opens - closes < 2 * _SETTLED_S:
+    if closes is None or not pack or not inlet or opens - closes < 2 * BUS_SETTLED_S:
         return
-    sides = pack.at(closes + _SETTLED_S), inlet.at(closes + _SETTLED_S)
+    sides = pack.at(closes + BUS_SETTLED_S), inlet.at(closes + BUS_SETTLED_S)
     if None not in sides and abs(float(sides[0] or 0) - float(sides[1] or 0)) > CLOSE_V:
         text = (
             f"The contactors are reported closed and a second later {sides[0]:.0f} V stand at the pack and {sides[1]:.0f} V "
             "at the inlet: one did not close, its drive or its fuse is open."
         )
-        yield Fact("fault", text, closes, closes + _SETTLED_S, f"{abs((sides[0] or 0) - (sides[1] or 0)):.0f} V apart",
+        yield Fact("fault", text, closes, closes + BUS_SETTLED_S, f"{abs((sides[0] or 0) - (sides[1] or 0)):.0f} V apart",
                    "the same on both sides")  # fmt: skip
 
 
@@ -234,10 +238,10 @@ def _hv_line(record: CanRecord) -> Iterator[Fact]:
     line, closes = record.of("hv_present"), closed_at(record)
     if line is None or closes is None:
         return
-    at = line.exchanges(True, closes - _SETTLED_S)
+    at = line.exchanges(True, closes - BUS_SETTLED_S)
     if at is not None:
         yield Fact("normal", f"The HV present line came on at {at:.2f} s.", at, at, "on", "on with the contactors")
-    elif record.end_s - closes > 2 * _SETTLED_S:
+    elif record.end_s - closes > 2 * BUS_SETTLED_S:
         text = f"The contactors closed at {closes:.2f} s and the HV present line stayed off: not wired, or its output fails."
         yield Fact("suspect", text, closes, record.end_s, "off", "on with the contactors")
 
@@ -247,7 +251,7 @@ def _asks_nothing(record: CanRecord) -> Iterator[Fact]:
     if asked is None or max(asked.values) > 0:
         return
     start = max(asked.moves[0], (plug.exchanges(True) if plug else None) or asked.moves[0])
-    if record.end_s - start > _WAITS_S:
+    if record.end_s - start > ASKS_NOTHING_S:
         text = (
             f"The battery manager asks for 0 A for the whole {seconds(record.end_s - start)}: it does not allow charging, or "
             "its messages are not enabled."
@@ -260,7 +264,7 @@ def _folded(record: CanRecord, hot_s: float) -> str:
     asked, until = record.of("asked_a"), max((b for _, b in flowing(record)), default=hot_s)
     before = asked.at(hot_s) if asked else None
     seen = (
-        [v for t, v in zip(asked.moves, asked.values, strict=True) if hot_s < t < until - 2 * _SETTLED_S]
+        [v for t, v in zip(asked.moves, asked.values, strict=True) if hot_s < t < until - 2 * BUS_SETTLED_S]
         if asked
         else []
     )
@@ -276,18 +280,16 @@ def _pins(record: CanRecord) -> Iterator[Fact]:
             continue
         low, high = min(pin.values), max(pin.values)
         where = pin.signal.rpartition(".")[2]
-        if low < _PLAUSIBLE_C[0] or high > _PLAUSIBLE_C[1]:
-            wrong = low if low < _PLAUSIBLE_C[0] else high
+        if low < PIN_LEAST_C or high > PIN_MOST_C:
+            wrong = low if low < PIN_LEAST_C else high
             at = next(t for t, v in zip(pin.moves, pin.values, strict=True) if v == wrong)
             text = f"{where} reads {wrong:.0f} °C at {at:.2f} s: no pin is that; its sensor or wire is open or shorted."
             yield Fact("fault", text, at, record.end_s, f"{wrong:.0f} °C", "−40 to 150 °C")
-        elif high >= _HOT_C:
-            at = next(t for t, v in zip(pin.moves, pin.values, strict=True) if v >= _HOT_C)
+        elif high >= PIN_HOT_C:
+            at = next(t for t, v in zip(pin.moves, pin.values, strict=True) if v >= PIN_HOT_C)
             fell = _folded(record, at)
-            text = (
-                f"{where} reaches {high:.0f} °C, {_HOT_C:g} °C at {at:.2f} s{fell}: a worn contact or too much current."
-            )
-            yield Fact("suspect", text, at, record.end_s, f"{high:.0f} °C", f"under {_HOT_C:g} °C")
+            text = f"{where} reaches {high:.0f} °C, {PIN_HOT_C:g} °C at {at:.2f} s{fell}: a worn contact or too much current."
+            yield Fact("suspect", text, at, record.end_s, f"{high:.0f} °C", f"under {PIN_HOT_C:g} °C")
 
 
 def _flowed(record: CanRecord) -> Iterator[Fact]:
@@ -321,7 +323,7 @@ def stage_at(record: CanRecord, at_s: float) -> str:
     """The stage a log has come to at a moment."""
     spans, closes = flowing(record), closed_at(record)
     if spans and at_s >= spans[0][0]:
-        return "hold" if at_s < spans[-1][1] + _SETTLED_S else "end"
+        return "hold" if at_s < spans[-1][1] + BUS_SETTLED_S else "end"
     if closes is not None and at_s >= closes:
         return "ramp"
     pre = record.of("precharge")

@@ -10,10 +10,8 @@ from gladwire.core.lanes.contactor.record import ContactorRecord
 from gladwire.core.lanes.pilot.asking import commands
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.standards.pilot_timing import SEQUENCES_SOURCE, SWITCH_OFF_MAX_S, SWITCH_ON_MAX_S
+from gladwire.core.standards.practice import SLACK_S, STAYS_CLOSED_S
 from gladwire.core.words import seconds
-
-# The line is known to within a block or two, and armatures take their time.
-_SLACK_S = 0.03
 
 
 class Switching(NamedTuple):
@@ -26,11 +24,13 @@ class Switching(NamedTuple):
 def _closes(both: Switching) -> Iterator[Fact]:
     for ask in commands(both.pilot.segments):
         for c in both.contactor.closings:
-            if ask.start_s - _SLACK_S <= c.start_s < ask.end_s:
+            if ask.start_s - SLACK_S <= c.start_s < ask.end_s:
                 after = max(0.0, c.start_s - ask.start_s)
                 text = f"The contactor's line closes {seconds(after)} after the vehicle asks."
-                late = after > SWITCH_ON_MAX_S + _SLACK_S
-                yield Fact("suspect" if late else "normal", text, c.start_s, c.end_s, seconds(after), "within 3 s")
+                late = after > SWITCH_ON_MAX_S + SLACK_S
+                yield Fact(
+                    "suspect" if late else "normal", text, c.start_s, c.end_s, seconds(after), SWITCH_ON_MAX_S.says
+                )
                 break
 
 
@@ -41,7 +41,7 @@ def _stays_open(both: Switching) -> Iterator[Fact]:
         if seen and not closed and ask.end_s - ask.start_s > SWITCH_ON_MAX_S:
             asked = seconds(ask.end_s - ask.start_s)
             text = f"The vehicle asks for {asked} and the contactor's line stays as it was: it is not driven."
-            yield Fact("fault", text, ask.start_s, ask.end_s, "no change", "closed within 3 s")
+            yield Fact("fault", text, ask.start_s, ask.end_s, "no change", f"closed {SWITCH_ON_MAX_S.says}")
 
 
 def _opens(both: Switching) -> Iterator[Fact]:
@@ -51,18 +51,20 @@ def _opens(both: Switching) -> Iterator[Fact]:
             continue
         if not c.until_end:
             after = c.end_s - ask.end_s
-            late = after > SWITCH_OFF_MAX_S + _SLACK_S
+            late = after > SWITCH_OFF_MAX_S + SLACK_S
             text = f"The contactor's line opens {seconds(after)} after the request ends."
-            yield Fact("suspect" if late else "normal", text, ask.end_s, c.end_s, seconds(after), "within 100 ms")
+            yield Fact("suspect" if late else "normal", text, ask.end_s, c.end_s, seconds(after), SWITCH_OFF_MAX_S.says)
 
 
 def _stays_closed(both: Switching) -> Iterator[Fact]:
     for ask in commands(both.pilot.segments):
         c = next((c for c in both.contactor.closings if c.start_s < ask.end_s <= c.end_s), None)
         after = c.end_s - ask.end_s if c else 0.0
-        if c and ask.then and c.until_end and after > 1.0:
+        if c and ask.then and c.until_end and after > STAYS_CLOSED_S:
             text = f"The contactor's line is still closed {seconds(after)} after the request ends: stuck, or bridged."
-            yield Fact("fault", text, ask.end_s, c.end_s, f"closed for {seconds(after)}", "open within 100 ms")
+            yield Fact(
+                "fault", text, ask.end_s, c.end_s, f"closed for {seconds(after)}", f"open {SWITCH_OFF_MAX_S.says}"
+            )
 
 
 RULES: tuple[Rule[Switching], ...] = (

@@ -16,10 +16,9 @@ from gladwire.core.lanes.pilot.record import PilotRecord, as_one
 from gladwire.core.lanes.records import Records
 from gladwire.core.settled import Settled
 from gladwire.core.stage import Standing
+from gladwire.core.standards.practice import HELD_UNTIL_S
 from gladwire.core.words import seconds
 
-# Chargers ramp down before they let go of the request.
-_HELD_UNTIL_S = 5.0
 _MAINS = re.compile(r"\b(l[123]|mains?|phase|u[123]?|i[123]?|irms|urms|line)\b", re.IGNORECASE)
 
 
@@ -63,7 +62,7 @@ def _hold(records: Records, findings: Sequence[Finding]) -> Standing | None:
     if mains is None or not mains.amps or pilot is None or not (asked := requests(pilot)):
         return None
     ended = first_of(findings, ("stopped_asking",))
-    if ended and mains.amps[-1].end_s > ended.start_s - _HELD_UNTIL_S:
+    if ended and mains.amps[-1].end_s > ended.start_s - HELD_UNTIL_S:
         flowed = seconds(sum(s.duration_s for s in mains.amps))
         why = f"Current flowed for {flowed}, until the vehicle let go of its request."
         return Standing("proven", why, flowed, mains.amps[0].start_s, mains.amps[-1].end_s)

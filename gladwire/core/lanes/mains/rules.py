@@ -17,21 +17,22 @@ from gladwire.core.standards.pilot_timing import (
     SWITCH_OFF_MAX_S,
     SWITCH_ON_MAX_S,
 )
+from gladwire.core.standards.practice import (
+    CURRENT_PATIENCE_S,
+    DIP_BEFORE_S,
+    IDLE_MAINS_S,
+    LESS_SHARE,
+    LEVEL_STAYS_S,
+    LOST_BEFORE_S,
+    OVER_OFFER_A,
+    OVER_OFFER_S,
+    OVER_OFFER_SHARE,
+    SLACK_S,
+    STAYS_CLOSED_S,
+)
 from gladwire.core.standards.source import PRACTICE
 from gladwire.core.standards.supply import DIP_SHARE, DIP_SOURCE
 from gladwire.core.words import amps, seconds
-
-# Envelopes are known to within this.
-_SLACK_S = 0.03
-# A vehicle that has voltage and draws nothing for this long does not start by itself.
-_PATIENCE_S = 10.0
-# Longer than any contactor takes to open.
-_IDLE_MIN_S = 0.8
-_OVER_SHARE, _OVER_A = 1.05, 0.5
-# A dip this short a time before current or voltage go belongs to their going.
-_DIP_BEFORE_S = 2.0
-# A level that lasts this long is a level, not a ramp; under this share of another it is less.
-_STAYS_S, _LESS_SHARE = 2.0, 0.8
 
 
 class Ac(NamedTuple):
@@ -52,13 +53,18 @@ def _first_during(spans: tuple[Span, ...], ask: Ask) -> Span | None:
 def _switched_on(ac: Ac) -> Iterator[Fact]:
     for ask in commands(ac.segments):
         span = _first_during(ac.mains.volts, ask)
-        if span is None or span.start_s < ask.start_s - _SLACK_S:
+        if span is None or span.start_s < ask.start_s - SLACK_S:
             continue
         after = span.start_s - ask.start_s
         text = f"Mains is on {seconds(max(after, 0.0))} after the vehicle asks: {span.rms:.0f} V on {_phases(span)}."
-        late = after > SWITCH_ON_MAX_S + _SLACK_S
+        late = after > SWITCH_ON_MAX_S + SLACK_S
         yield Fact(
-            "suspect" if late else "normal", text, span.start_s, span.end_s, seconds(max(after, 0.0)), "within 3 s"
+            "suspect" if late else "normal",
+            text,
+            span.start_s,
+            span.end_s,
+            seconds(max(after, 0.0)),
+            SWITCH_ON_MAX_S.says,
         )
 
 
@@ -69,13 +75,13 @@ def _not_switched_on(ac: Ac) -> Iterator[Fact]:
         if ask.end_s - ask.start_s > SWITCH_ON_MAX_S and _first_during(ac.mains.volts, ask) is None:
             asked = seconds(ask.end_s - ask.start_s)
             text = f"The vehicle asks for {asked} and no mains appears behind the contactor."
-            yield Fact("fault", text, ask.start_s, ask.end_s, "0 V", "mains within 3 s")
+            yield Fact("fault", text, ask.start_s, ask.end_s, "0 V", f"mains {SWITCH_ON_MAX_S.says}")
 
 
 def _on_without_request(ac: Ac) -> Iterator[Fact]:
     for span in ac.mains.volts:
         idle = [s for s in ac.segments if s.state in ("A", "B") and _overlap(s, span) > SWITCH_OFF_MAX_S]
-        if sum(_overlap(s, span) for s in idle) > _IDLE_MIN_S:
+        if sum(_overlap(s, span) for s in idle) > IDLE_MAINS_S:
             first = max(idle[0].start_s, span.start_s)
             state = idle[0].state
             text = (
@@ -90,9 +96,9 @@ def _switched_off_late(ac: Ac) -> Iterator[Fact]:
     for ask in commands(ac.segments):
         span = next((s for s in ac.mains.volts if s.start_s < ask.end_s < s.end_s), None)
         after = span.end_s - ask.end_s if span else 0.0
-        if span and ask.then and SWITCH_OFF_MAX_S + _SLACK_S < after < 1.0:
+        if span and ask.then and SWITCH_OFF_MAX_S + SLACK_S < after < STAYS_CLOSED_S:
             text = f"Mains stays on for {seconds(after)} after the vehicle lets go of its request."
-            yield Fact("suspect", text, ask.end_s, span.end_s, seconds(after), "off within 100 ms")
+            yield Fact("suspect", text, ask.end_s, span.end_s, seconds(after), f"off {SWITCH_OFF_MAX_S.says}")
 
 
 def _draws(ac: Ac) -> Iterator[Fact]:
@@ -119,11 +125,11 @@ def _some_phases(ac: Ac) -> Iterator[Fact]:
 def _dipped(ac: Ac) -> Iterator[Fact]:
     for dip in ac.mains.dips:
         ends = [s.end_s for s in (*ac.mains.amps, *ac.mains.volts)]
-        before = any(-0.1 < end - dip.end_s < _DIP_BEFORE_S for end in ends)
+        before = any(-0.1 < end - dip.end_s < DIP_BEFORE_S for end in ends)
         severity: Severity = "suspect" if before else "note"
         what = "just before the session goes" if before else "and the session holds"
         text = f"Mains dips to {dip.rms:.0f} V for {seconds(dip.duration_s)} at {dip.start_s:.2f} s, {what}."
-        yield Fact(severity, text, dip.start_s, dip.end_s, f"{dip.rms:.0f} V", f"over {100 * DIP_SHARE:.0f} % of usual")
+        yield Fact(severity, text, dip.start_s, dip.end_s, f"{dip.rms:.0f} V", DIP_SHARE.says)
 
 
 def _followed(ac: Ac) -> Iterator[Fact]:
@@ -134,12 +140,12 @@ def _followed(ac: Ac) -> Iterator[Fact]:
             continue
         at = after.start_s
         flowing = next((x for x in ac.mains.levels if x.start_s <= at < x.end_s), None)
-        limit = _most_offered(after) * _OVER_SHARE + _OVER_A
+        limit = _most_offered(after) * OVER_OFFER_SHARE + OVER_OFFER_A
         obeyed = next((x for x in ac.mains.levels if at <= x.start_s and x.rms <= limit), None)
         if flowing and flowing.rms > limit and obeyed and obeyed.start_s - at <= FOLLOW_OFFER_MAX_S:
             took = seconds(obeyed.start_s - at)
             text = f"The offer falls to {amps(new)} at {at:.2f} s and the current follows within {took}."
-            yield Fact("normal", text, at, obeyed.start_s, took, "within 5 s")
+            yield Fact("normal", text, at, obeyed.start_s, took, FOLLOW_OFFER_MAX_S.says)
 
 
 def _reduced(ac: Ac) -> Iterator[Fact]:
@@ -148,9 +154,9 @@ def _reduced(ac: Ac) -> Iterator[Fact]:
         at = after.start_s
         segment = next((s for s in ac.segments if s.start_s <= at - FOLLOW_OFFER_MAX_S and at < s.end_s), None)
         gone = after.start_s - before.end_s > 0.5
-        if segment is None or gone or segment.state not in ("C", "D") or after.duration_s < _STAYS_S:
+        if segment is None or gone or segment.state not in ("C", "D") or after.duration_s < LEVEL_STAYS_S:
             continue
-        if after.rms < _LESS_SHARE * before.rms and before.duration_s >= _STAYS_S:
+        if after.rms < LESS_SHARE * before.rms and before.duration_s >= LEVEL_STAYS_S:
             offered = f"{amps(segment.advertised_current_a)} still offered" if segment.advertised_current_a else ""
             text = f"The vehicle draws {amps(after.rms)} from {at:.2f} s on, {amps(before.rms)} before; {offered}."
             yield Fact("suspect", text, at, after.end_s, amps(after.rms), amps(before.rms))
@@ -162,9 +168,9 @@ def _below_offer(ac: Ac) -> Iterator[Fact]:
         offered = s.advertised_current_a
         if s.state not in ("C", "D") or not offered:
             continue
-        levels = [x for x in ac.mains.levels if min(s.end_s, x.end_s) - max(s.start_s, x.start_s) > _STAYS_S]
+        levels = [x for x in ac.mains.levels if min(s.end_s, x.end_s) - max(s.start_s, x.start_s) > LEVEL_STAYS_S]
         most = max((x.rms for x in levels), default=offered)
-        if most < _LESS_SHARE * offered:
+        if most < LESS_SHARE * offered:
             text = f"{amps(offered)} is offered and {amps(most)} is the most that is drawn: the vehicle sets the limit."
             yield Fact("note", text, s.start_s, s.end_s, amps(most), f"up to {amps(offered)}")
             return
@@ -176,7 +182,7 @@ def _no_current(ac: Ac) -> Iterator[Fact]:
     for ask in commands(ac.segments):
         volts = _first_during(ac.mains.volts, ask)
         waited = ask.end_s - max(ask.start_s, volts.start_s) if volts else 0.0
-        if volts and waited > _PATIENCE_S and _first_during(ac.mains.amps, ask) is None:
+        if volts and waited > CURRENT_PATIENCE_S and _first_during(ac.mains.amps, ask) is None:
             text = f"Mains is on for {seconds(waited)} and no current flows: the vehicle's charger does not start."
             yield Fact("fault", text, volts.start_s, ask.end_s, "0 A", "current up to the offer")
 
@@ -185,14 +191,17 @@ def _over_offer(ac: Ac) -> Iterator[Fact]:
     for s in ac.segments:
         if not s.oscillating or not s.advertised_current_a or s.state not in ("C", "D"):
             continue
-        limit = _most_offered(s) * _OVER_SHARE + _OVER_A
+        limit = _most_offered(s) * OVER_OFFER_SHARE + OVER_OFFER_A
         for level in ac.mains.levels:
             start, end = max(s.start_s, level.start_s), min(s.end_s, level.end_s)
             # What is left of a higher offer may flow on until the vehicle has had its time to follow.
             late = end - max(start, s.start_s + FOLLOW_OFFER_MAX_S)
-            if level.rms > limit and late > 0.2:
+            if level.rms > limit and late > OVER_OFFER_S:
                 offered = amps(s.advertised_current_a)
-                text = f"The vehicle draws {amps(level.rms)} while {offered} is offered, beyond the 5 s to follow."
+                text = (
+                    f"The vehicle draws {amps(level.rms)} while {offered} is offered, "
+                    f"beyond the {FOLLOW_OFFER_MAX_S.amount} to follow."
+                )
                 yield Fact("fault", text, start, end, amps(level.rms), f"up to {offered}")
 
 
@@ -206,7 +215,7 @@ def _lost(ac: Ac) -> Iterator[Fact]:
     for ask in commands(ac.segments):
         flowing = [s for s in ac.mains.amps if s.end_s > ask.start_s and s.start_s < ask.end_s]
         last = flowing[-1] if flowing else None
-        if last is None or last.end_s > ask.end_s - 0.25:
+        if last is None or last.end_s > ask.end_s - LOST_BEFORE_S:
             if last and ask.then in ("E", "F"):
                 gone = f"Current and pilot go together at {ask.end_s:.2f} s, the pilot to {ask.then}"
                 text = f"{gone}: the shape of an earth-fault trip or of a post that stops."
@@ -216,7 +225,7 @@ def _lost(ac: Ac) -> Iterator[Fact]:
         what = (
             "mains goes with it: the contactor opened or the supply failed" if dead else "the vehicle stopped drawing"
         )
-        if dead or ask.end_s - last.end_s > _PATIENCE_S:
+        if dead or ask.end_s - last.end_s > CURRENT_PATIENCE_S:
             text = f"Current ends at {last.end_s:.2f} s while the vehicle still asks; {what}."
             yield Fact("fault" if dead else "note", text, last.end_s, ask.end_s, "0 A", "current while asking")
 
@@ -332,7 +341,7 @@ RULES: tuple[Rule[Ac], ...] = (
         "mains and no current",
         _no_current,
         breaks=("draw",),
-        needs=Needs(lanes=("pilot", "mains_v", "mains_a"), reached="energise", seconds=_PATIENCE_S),
+        needs=Needs(lanes=("pilot", "mains_v", "mains_a"), reached="energise", seconds=CURRENT_PATIENCE_S),
     ),
     Rule(
         "current_over_offer",

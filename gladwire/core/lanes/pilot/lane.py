@@ -19,14 +19,13 @@ from gladwire.core.lanes.pilot.rules import RULES
 from gladwire.core.lanes.pilot.rules.offer import offers
 from gladwire.core.lanes.records import Records
 from gladwire.core.settled import Settled
+from gladwire.core.standards.practice import UNDER_WAY_S
 from gladwire.core.words import amps, seconds
 
 _SEGMENT_KEYS = (
     "state", "oscillating", "start_s", "end_s", "high_v", "low_v", "frequency_hz", "duty_percent",
     "duty_doubt_percent", "advertised_current_a", "rise_us", "fall_us",
 )  # fmt: skip
-# By then a vehicle that asks has voltage and begins to draw (common practice, no source).
-_UNDER_WAY_S = 4.0
 
 
 def _measured(channels: Channels, settled: Settled) -> Iterator[PilotRecord]:
@@ -70,7 +69,7 @@ def _begun(records: Records, broken: Finding) -> bool | None:
         return None
     asked = requests(pilot)
     passed = broken.stage in ("seat", "proximity", "lock", "pilot")
-    return bool(asked) and passed and broken.end_s - asked[0].start_s > _UNDER_WAY_S
+    return bool(asked) and passed and broken.end_s - asked[0].start_s > UNDER_WAY_S
 
 
 def _story(records: Records, findings: Sequence[Finding]) -> str:

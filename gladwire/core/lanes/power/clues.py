@@ -11,12 +11,8 @@ import numpy as np
 
 from gladwire.core.lanes.power.stretch import Stretch
 from gladwire.core.power.limiters import LimiterKey
+from gladwire.core.standards.practice import NEAR_SHARE, NEIGHBOUR_AFTER_S, NEIGHBOUR_BEFORE_S, WARM_CONNECTOR_C
 
-# A level is a rating's when it lies within this share of it.
-NEAR = 0.03
-_WARM_CONNECTOR_C, COLD_PACK_C, HOT_PACK_C = 60.0, 18.0, 44.0
-# A neighbour's plug-in and the step it brings lie this close.
-NEIGHBOUR_S = 30.0
 POST_SIDE = ("evse_current", "evse_power", "evse_voltage", "cable_rating", "adapter", "shared_cabinet", "site_supply")
 
 
@@ -29,7 +25,12 @@ class Told(NamedTuple):
     also: tuple[LimiterKey, ...] = ()
 
 
-def lies_near(value: float, rating: float | None, share: float = NEAR) -> bool:
+def answers(s: Stretch, plugged_s: float) -> bool:
+    """Whether a stretch begins as the answer to a neighbour's plug-in would."""
+    return -NEIGHBOUR_BEFORE_S < s.start_s - plugged_s < NEIGHBOUR_AFTER_S
+
+
+def lies_near(value: float, rating: float | None, share: float = NEAR_SHARE) -> bool:
     return rating is not None and abs(value - rating) <= share * rating
 
 
@@ -53,7 +54,7 @@ def warm_connector(s: Stretch) -> str:
     if np.isnan(inside).all():
         return ""
     highest = float(np.nanmax(inside))
-    return f"The connector is at {highest:.0f} °C." if highest >= _WARM_CONNECTOR_C else ""
+    return f"The connector is at {highest:.0f} °C." if highest >= WARM_CONNECTOR_C else ""
 
 
 def comes_back(s: Stretch) -> bool:
@@ -82,7 +83,7 @@ def shared_out(s: Stretch) -> Told:
     back = comes_back(s)
     if back:
         why.append(f"It comes back to {float(s.whole.later_kw[s.last]):.1f} kW later.")
-    near = [at for at in s.whole.neighbours if -NEIGHBOUR_S < s.start_s - at < NEIGHBOUR_S]
+    near = [at for at in s.whole.neighbours if answers(s, at)]
     if near:
         return Told("shared_cabinet", 0.92, (*why, f"A neighbour plugged in {abs(s.start_s - near[0]):.0f} s away."))
     c = s.context
@@ -112,7 +113,11 @@ def matching(s: Stretch) -> dict[LimiterKey, str]:
             limit = np.minimum(limit, s.context.grid_kw)  # when a buffer is empty, its level tells best
         with np.errstate(invalid="ignore"):
             ratio = power / limit
-        if np.isfinite(ratio).any() and abs(float(np.nanmean(ratio)) - 1.0) <= NEAR and float(np.nanstd(ratio)) < 0.03:
+        if (
+            np.isfinite(ratio).any()
+            and abs(float(np.nanmean(ratio)) - 1.0) <= NEAR_SHARE
+            and float(np.nanstd(ratio)) < 0.03
+        ):
             found.setdefault(cap.limiter, f"{s.level_kw:.1f} kW is what {cap.says(s.context)} gives here.")
     return found
 

@@ -11,12 +11,9 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from gladwire.core.lanes.power.clues import (
-    COLD_PACK_C,
-    HOT_PACK_C,
-    NEAR,
-    NEIGHBOUR_S,
     POST_SIDE,
     Told,
+    answers,
     at_rating,
     comes_back,
     fills,
@@ -30,10 +27,9 @@ from gladwire.core.lanes.power.said import as_said
 from gladwire.core.lanes.power.stretch import Stretch
 from gladwire.core.power.chain import At, needs_converter
 from gladwire.core.power.limiters import LimiterKey
+from gladwire.core.standards.practice import COLD_AIR_C, COLD_PACK_C, HOT_PACK_C, NEAR_SHARE, SLOW_RAMP_S
 
 # A ramp longer than this is slow. Field: 60 to 80 s, up to two minutes for trucks.
-SLOW_RAMP_S = 150.0
-_COLD_AIR_C = 7.0
 # A level that rises by more creeps up; volts of a pack lift power by no more a point of charge, nor in all.
 _CREEPS, _LIFT_PER_POINT, _LIFT_MOST = 0.012, 0.005, 0.25
 # Amperes stand still within this share while kW creep up with volts.
@@ -150,7 +146,7 @@ def _taper(s: Stretch) -> Told | None:
 
 def _step_of_taper(s: Stretch, soc: tuple[float, float] | None) -> Told | None:
     """A step down that stays: a stair of the taper, unless it lies at a rating or SoC tells otherwise."""
-    if set(matching(s)) & set(POST_SIDE) or any(abs(s.start_s - at) < NEIGHBOUR_S for at in s.whole.neighbours):
+    if set(matching(s)) & set(POST_SIDE) or any(answers(s, at) for at in s.whole.neighbours):
         return None
     at = f" at {soc[0]:.0f} %" if soc else ""
     text = f"Power steps to {s.start_kw:.1f} kW{at} and stays or falls on."
@@ -206,7 +202,7 @@ def _by_temperature(s: Stretch) -> Told | None:
         return Told("vehicle_hot", 0.6, (f"Power stands at {s.level_kw:.1f} kW.", f"The pack is at {pack:.0f} °C."))
     air = air if air is not None else s.context.ambient_c
     cold = pack is not None and pack <= COLD_PACK_C
-    cold_air = pack is None and air is not None and air <= _COLD_AIR_C
+    cold_air = pack is None and air is not None and air <= COLD_AIR_C
     words = f"The pack is at {pack:.0f} °C." if cold else f"It is {air:.0f} °C outside." if cold_air else ""
     amps = s.ends("amps_a")
     more = amps is not None and amps[1] > 1.06 * amps[0]
@@ -231,7 +227,7 @@ def _below_all_ratings(s: Stretch) -> bool:
         for cap, kw in s.whole.caps
         if cap.limiter in POST_SIDE
     ]
-    return bool(outside) and power < (1.0 - NEAR) * min(outside)
+    return bool(outside) and power < (1.0 - NEAR_SHARE) * min(outside)
 
 
 def _modules(s: Stretch) -> Told | None:

@@ -5,15 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule, Severity
-from gladwire.core.lanes.power.explain import SLOW_RAMP_S
 from gladwire.core.lanes.power.ledger import Entry
 from gladwire.core.lanes.power.report import PowerReport, words_of_source
 from gladwire.core.power.limiters import BY_KEY, By, LimiterKey
+from gladwire.core.standards.practice import ENTRY_MIN, MISSED_SHARE, SLOW_RAMP_S, WORTH_KWH, WORTH_SHARE
 from gladwire.core.standards.source import MEASUREMENT, PRACTICE
-
-# Entries shorter than this are not worth a finding.
-_LEAST_MIN = 0.5
-_WORTH_KWH, _WORTH_SHARE = 0.15, 0.03
 
 
 def _flows(report: PowerReport) -> Iterator[Fact]:
@@ -62,7 +58,7 @@ def _held(*limiters: LimiterKey, severity: Severity) -> Callable[[PowerReport], 
 
     def check(report: PowerReport) -> Iterator[Fact]:
         for e in report.of(*limiters):
-            if e.minutes >= _LEAST_MIN and not _missed(report, e):
+            if e.minutes >= ENTRY_MIN and not _missed(report, e):
                 yield _fact(report, e, severity)
 
     return check
@@ -70,7 +66,7 @@ def _held(*limiters: LimiterKey, severity: Severity) -> Callable[[PowerReport], 
 
 def _fact(report: PowerReport, e: Entry, severity: Severity) -> Fact:
     about = BY_KEY[e.limiter]
-    worth = e.shortfall_kwh > max(_WORTH_KWH, _WORTH_SHARE * report.expected_kwh)
+    worth = e.shortfall_kwh > max(WORTH_KWH, WORTH_SHARE * report.expected_kwh)
     also = f" Not told apart: {', '.join(BY_KEY[k].title.lower() for k in e.also)}." if e.also else ""
     cost = f" {e.shortfall_kwh:.1f} kWh less than expected." if worth else ""
     text = f"{about.title} for {e.minutes:.1f} min at {e.level_kw:.0f} kW. {' '.join(e.evidence[:2])}{cost}{also}"
@@ -81,7 +77,7 @@ def _fact(report: PowerReport, e: Entry, severity: Severity) -> Fact:
 def _missed(report: PowerReport, e: Entry) -> bool:
     """Whether a level that would be usual lies clearly under what the ratings promise."""
     usual_outside = BY_KEY[e.limiter].usual and BY_KEY[e.limiter].by in ("evse", "cable")
-    return usual_outside and e.shortfall_kwh > 0.08 * max(report.expected_kwh, 0.1)
+    return usual_outside and e.shortfall_kwh > MISSED_SHARE * max(report.expected_kwh, 0.1)
 
 
 def _below(by: By) -> Callable[[PowerReport], Iterator[Fact]]:
@@ -89,7 +85,7 @@ def _below(by: By) -> Callable[[PowerReport], Iterator[Fact]]:
 
     def check(report: PowerReport) -> Iterator[Fact]:
         for e in report.entries:
-            if BY_KEY[e.limiter].by == by and e.minutes >= _LEAST_MIN and _missed(report, e):
+            if BY_KEY[e.limiter].by == by and e.minutes >= ENTRY_MIN and _missed(report, e):
                 yield _fact(report, e, "suspect")
 
     return check
@@ -97,10 +93,10 @@ def _below(by: By) -> Callable[[PowerReport], Iterator[Fact]]:
 
 def _unexplained(report: PowerReport) -> Iterator[Fact]:
     for e in report.of("unexplained"):
-        if e.minutes >= 1.0 or e.shortfall_kwh > _WORTH_KWH:
+        if e.minutes >= 1.0 or e.shortfall_kwh > WORTH_KWH:
             share = e.shortfall_kwh / max(report.expected_kwh, 0.1)
             text = f"Unexplained for {e.minutes:.1f} min at {e.level_kw:.0f} kW. {' '.join(e.evidence[:2])}"
-            yield Fact("suspect" if share > 0.08 else "note", text, e.start_s, e.end_s, f"{e.level_kw:.0f} kW")
+            yield Fact("suspect" if share > MISSED_SHARE else "note", text, e.start_s, e.end_s, f"{e.level_kw:.0f} kW")
 
 
 def _label(report: PowerReport) -> Iterator[Fact]:

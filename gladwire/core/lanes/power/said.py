@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from gladwire.core.lanes.power.clues import (
-    COLD_PACK_C,
-    HOT_PACK_C,
     POST_SIDE,
     Told,
     at_rating,
@@ -17,6 +15,7 @@ from gladwire.core.lanes.power.clues import (
 )
 from gladwire.core.lanes.power.stretch import Stretch
 from gladwire.core.power.limiters import LimiterKey
+from gladwire.core.standards.practice import COLD_PACK_C, HOT_PACK_C
 
 # An asked or allowed value is met when what flows comes this near (common practice, no source).
 _MET = 0.965

@@ -6,11 +6,9 @@ from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.proximity.record import HOME, ProximityRecord, ProximitySegment
+from gladwire.core.standards.practice import LATCH_STUCK_S, PROXIMITY_GAP_S, PROXIMITY_WRONG_S
 from gladwire.core.standards.proximity_codes import CODES_SOURCE, LATCH_SOURCE
 from gladwire.core.words import seconds, times
-
-# A contact that opens for less than this between two plugged-in stretches is intermittent, not a new plug-in.
-_INTERMITTENT_S = 1.0
 
 
 def _value(s: ProximitySegment) -> str:
@@ -32,7 +30,7 @@ def _pressed(record: ProximityRecord) -> Iterator[Fact]:
         after = record.segments[index + 1].state if index + 1 < len(record.segments) else ""
         if before in ("", "absent") or after == "absent":
             # Pressed on the way in or out is how the plug is handled; for long it is not.
-            if s.duration_s > 5.0:
+            if s.duration_s > LATCH_STUCK_S:
                 text = f"The latch reads pressed for {seconds(s.duration_s)}: its switch or lever is stuck."
                 yield Fact("fault", text, s.start_s, s.end_s, _value(s), "latched")
         else:
@@ -48,7 +46,7 @@ def _intermittent(record: ProximityRecord) -> Iterator[Fact]:
         if before.state in HOME
         and after.state == before.state
         and s.state == "absent"
-        and s.duration_s < _INTERMITTENT_S
+        and s.duration_s < PROXIMITY_GAP_S
     ]
     if gaps:
         longest = max(gaps, key=lambda s: s.duration_s)
@@ -61,7 +59,7 @@ def _intermittent(record: ProximityRecord) -> Iterator[Fact]:
 
 def _wrong(record: ProximityRecord) -> Iterator[Fact]:
     for s in record.segments:
-        if s.state in ("low", "high", "between") and s.duration_s > 0.1:
+        if s.state in ("low", "high", "between") and s.duration_s > PROXIMITY_WRONG_S:
             yield Fact("fault", s.meaning, s.start_s, s.end_s, _value(s), "latched, pressed or absent")
         elif s.state == "doubtful":
             text = f"{s.meaning} One of the two remembered interpretation bands refuses it."

@@ -11,15 +11,9 @@ from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.lanes.proximity.record import HOME, ProximityRecord
 from gladwire.core.scene.inspection import BY_KEY, of_finding
 from gladwire.core.scene.scene import Scene
+from gladwire.core.standards.practice import LOCKS_WITHIN_S, NEIGHBOUR_AFTER_S, NEIGHBOUR_BEFORE_S, SEAT_S
 from gladwire.core.standards.source import PRACTICE
 from gladwire.core.words import seconds, volts
-
-# A pilot that has not answered proximity by then is not on its way home.
-_SEAT_S = 2.0
-# An inlet that is going to lock has done so by then.
-_LOCKS_WITHIN_S = 8.0
-# Noted by eye, a neighbour's plug-in and the step it brings lie this close.
-_NEIGHBOUR_S = 120.0
 
 
 def _home(scene: Scene) -> list[tuple[float, float]]:
@@ -44,7 +38,7 @@ def _seated(scene: Scene) -> Iterator[Fact]:
 def _not_seated(scene: Scene) -> Iterator[Fact]:
     for start, end in _home(scene):
         waited = _in_state(scene, "A", start, end)
-        if waited > _SEAT_S and _in_state(scene, "BCD", start, end) == 0.0:
+        if waited > SEAT_S and _in_state(scene, "BCD", start, end) == 0.0:
             text = (
                 f"Proximity says from {start:.2f} s that a plug is in, and the pilot stays in A for {seconds(waited)}: "
                 "the plug is not fully home, or CP is open."
@@ -58,7 +52,7 @@ def _not_driven(scene: Scene) -> Iterator[Fact]:
         for start, end in _home(scene):
             seen = min(end, lock.end_s) - max(start, lock.start_s)
             driven = any(start - 1.0 <= a.start_s <= end for a in lock.attempts)
-            if seen > _LOCKS_WITHIN_S and not driven:
+            if seen > LOCKS_WITHIN_S and not driven:
                 text = (
                     f"A plug is in for {seconds(seen)} and the lock's actuator draws no current: its circuit is open, or "
                     "nobody drives it."
@@ -99,7 +93,7 @@ def _neighbour(scene: Scene) -> Iterator[Fact]:
                 continue
             for stamp in seen:
                 at = entry.start_s if stamp.kind == "neighbour_plugs_in" else entry.end_s
-                if abs(stamp.at_s - at) < _NEIGHBOUR_S and entry.shortfall_kwh > 0:
+                if -NEIGHBOUR_BEFORE_S < at - stamp.at_s < NEIGHBOUR_AFTER_S and entry.shortfall_kwh > 0:
                     what = (
                         "plugs in and power falls" if stamp.kind == "neighbour_plugs_in" else "leaves and power rises"
                     )
@@ -132,7 +126,7 @@ RULES: tuple[Rule[Scene], ...] = (
         "proximity made and pilot not",
         _not_seated,
         breaks=("seat",),
-        needs=Needs(lanes=("pilot", "proximity"), reached="proximity", seconds=_SEAT_S),
+        needs=Needs(lanes=("pilot", "proximity"), reached="proximity", seconds=SEAT_S),
     ),
     Rule(
         "lock_not_driven",
@@ -140,7 +134,7 @@ RULES: tuple[Rule[Scene], ...] = (
         PRACTICE,
         "an actuator without a pulse",
         _not_driven,
-        needs=Needs(lanes=("proximity", "lock_current"), reached="proximity", seconds=_LOCKS_WITHIN_S),
+        needs=Needs(lanes=("proximity", "lock_current"), reached="proximity", seconds=LOCKS_WITHIN_S),
     ),
     Rule(
         "contact_debris",

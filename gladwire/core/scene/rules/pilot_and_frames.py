@@ -10,15 +10,9 @@ from gladwire.core.lanes.frames.rules.ending import switched_off
 from gladwire.core.lanes.frames.rules.resuming import paused
 from gladwire.core.lanes.pilot.asking import requests
 from gladwire.core.scene.scene import Scene
+from gladwire.core.standards.practice import BREAKS_WITHIN_S, CLOCKS_S, TIE_S
 from gladwire.core.standards.source import DIN_70121, ISO_15118_2, ISO_15118_3
 from gladwire.core.words import seconds
-
-# Two instruments' clocks agree no better than this unless they share an event.
-_CLOCKS_S = 0.3
-# Nor may an order be held against anyone that their tie, a message and the step it follows, leaves open.
-_TIE_S = 2.0
-# The pilot's step and the message it belongs to lie this close in a session that breaks.
-_BREAKS_WITHIN_S = 3.0
 
 
 def _both(scene: Scene) -> Iterator[ConversationRecord]:
@@ -36,7 +30,7 @@ def _offer_before_match(scene: Scene) -> Iterator[Fact]:
         if not conversation.slac or pilot is None or conversation.slac[0].start_s < pilot.start_s:
             continue
         begun = conversation.slac[0].start_s
-        before = [s for s in digital if s.start_s <= begun + _CLOCKS_S]
+        before = [s for s in digital if s.start_s <= begun + CLOCKS_S]
         if before:
             text = (
                 f"The 5 % offer stands from {before[0].start_s:.2f} s, and matching begins "
@@ -55,14 +49,14 @@ def _request_before_check(scene: Scene) -> Iterator[Fact]:
         if not checks or pilot is None or not pilot.start_s <= checks[0].start_s <= pilot.end_s:
             continue
         begun = checks[0].start_s
-        asking = [s for s in requests(pilot) if s.start_s <= begun + _TIE_S and s.end_s > begun - _CLOCKS_S]
+        asking = [s for s in requests(pilot) if s.start_s <= begun + TIE_S and s.end_s > begun - CLOCKS_S]
         if asking:
             text = f"The vehicle is in {asking[-1].state} when the cable check begins at {begun:.2f} s."
             yield Fact(
                 "normal", text, asking[-1].start_s, begun, f"{asking[-1].label}", "C or D before the cable check"
             )
             continue
-        later = next((s for s in requests(pilot) if s.start_s > begun + _TIE_S), None)
+        later = next((s for s in requests(pilot) if s.start_s > begun + TIE_S), None)
         how = f"goes to {later.state} only {seconds(later.start_s - begun)} after" if later else "never goes to C"
         text = f"The cable check begins at {begun:.2f} s in B: the vehicle {how}. A post may wait for C until its timer ends."
         yield Fact(
@@ -96,9 +90,9 @@ def _order_of_end(scene: Scene) -> Iterator[Fact]:
             yield Fact(
                 "normal", text, min(end, off.start_s), max(end, off.start_s), "in order", "C to B around the switch-off"
             )
-        elif after.state in ("A", "E", "F") and abs(end - last) < _BREAKS_WITHIN_S:
+        elif after.state in ("A", "E", "F") and abs(end - last) < BREAKS_WITHIN_S:
             # Straight to A is a contact gone; E and F a post may also set once nobody talks any more.
-            if end <= (last + _CLOCKS_S if after.state == "A" else last - _CLOCKS_S):
+            if end <= (last + CLOCKS_S if after.state == "A" else last - CLOCKS_S):
                 last_word = f"the last message {'follows' if last > end else 'was'} {seconds(abs(last - end))}"
                 text = (
                     f"The pilot goes from C to {after.state} at {end:.2f} s while both still talk; {last_word} "

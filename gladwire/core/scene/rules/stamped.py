@@ -10,12 +10,12 @@ from gladwire.core.lanes.pilot.asking import Ask, commands
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.scene.scene import Scene
 from gladwire.core.scene.stamps import Stamp
+from gladwire.core.standards.pilot_timing import SWITCH_ON_MAX_S
+from gladwire.core.standards.practice import HAND_S
 from gladwire.core.standards.source import PRACTICE
 from gladwire.core.words import seconds
 
-# A hand on a button is late by about this much.
-_HAND_S = 1.0
-_CLUNK_WITHIN_S = 3.0 + _HAND_S
+_CLUNK_WITHIN_S = SWITCH_ON_MAX_S + HAND_S
 
 
 def _stamped(scene: Scene, *kinds: str) -> Iterator[Stamp]:
@@ -34,17 +34,17 @@ def _said(stamp: Stamp) -> str:
 
 def _clunk(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "contactor_clunk"):
-        ask = next((a for a in _asks(scene) if a.start_s - _HAND_S <= stamp.at_s <= a.start_s + _CLUNK_WITHIN_S), None)
+        ask = next((a for a in _asks(scene) if a.start_s - HAND_S <= stamp.at_s <= a.start_s + _CLUNK_WITHIN_S), None)
         if ask:
             after = seconds(max(0.0, stamp.at_s - ask.start_s))
             text = f"A clunk {_said(stamp)}, {after} after the vehicle asks: the contactor moves; it need not conduct."
-            yield Fact("normal", text, stamp.at_s, stamp.at_s, "heard", "within 3 s of C")
+            yield Fact("normal", text, stamp.at_s, stamp.at_s, "heard", f"{SWITCH_ON_MAX_S.says} of C")
 
 
 def _clunk_alone(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "contactor_clunk"):
         asks = _asks(scene)
-        if scene.of(PilotRecord) and not any(a.start_s - _HAND_S <= stamp.at_s <= a.end_s + _HAND_S for a in asks):
+        if scene.of(PilotRecord) and not any(a.start_s - HAND_S <= stamp.at_s <= a.end_s + HAND_S for a in asks):
             text = f"A clunk {_said(stamp)} while the vehicle does not ask: a self-test, or a contactor on its own."
             yield Fact("note", text, stamp.at_s, stamp.at_s, "heard", "only while asked for")
 

@@ -13,9 +13,8 @@ from gladwire.core.lanes.frames.rules.resuming import paused
 from gladwire.core.standards.dc_limits import SAFE_V, STOP_IGNORED_S
 from gladwire.core.standards.source import IEC_61851_23, ISO_15118_2, ISO_15118_2_TRANSPORT, PRACTICE
 from gladwire.core.standards.v2g_codes import STOP_NOTICES, STOPPING
+from gladwire.core.standards.v2g_timers import SETTLED_S
 from gladwire.core.words import seconds
-
-_SETTLED_S = 1.0
 
 
 def stop_asked(connection: Connection) -> Exchange | None:
@@ -56,7 +55,7 @@ def _followed(record: ConversationRecord) -> Iterator[Fact]:
                     f"The post asked to stop ({what}) at {asked.start_s:.2f} s and the vehicle followed after "
                     f"{seconds(waited)}."
                 )
-                yield Fact("note", text, asked.start_s, until, seconds(waited), f"within {STOP_IGNORED_S:g} s")
+                yield Fact("note", text, asked.start_s, until, seconds(waited), STOP_IGNORED_S.says)
             continue
         rest = " The plug stays locked as long as the loop runs." if not off else ""
         text = (
@@ -69,7 +68,7 @@ def _followed(record: ConversationRecord) -> Iterator[Fact]:
             asked.start_s,
             until,
             f"ignored for {seconds(waited)}",
-            f"followed within {STOP_IGNORED_S:g} s",
+            f"followed {STOP_IGNORED_S.says}",
         )
 
 
@@ -133,7 +132,7 @@ def _weld(record: ConversationRecord) -> Iterator[Fact]:
             yield Fact(
                 "normal", text, exchanges[0].start_s, exchanges[-1].end_s, f"{volts:.1f} V", f"under {SAFE_V:g} V"
             )
-        elif exchanges[-1].end_s - exchanges[0].start_s > _SETTLED_S:
+        elif exchanges[-1].end_s - exchanges[0].start_s > SETTLED_S:
             text = (
                 f"Weld check: still {volts:.1f} V after {seconds(lasted)}: a contactor of the vehicle may be "
                 "welded, or the post does not discharge."

@@ -9,10 +9,8 @@ from gladwire.core.lanes.frames.record import Connection, ConversationRecord
 from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.standards.dc_limits import CLOSE_V, INSULATION_FAULT_OHM_PER_V, INSULATION_WARNING_OHM_PER_V
 from gladwire.core.standards.source import IEC_61851_23
-from gladwire.core.standards.v2g_timers import CABLE_CHECK_S, precharge_max_s, timer_source
+from gladwire.core.standards.v2g_timers import CABLE_CHECK_S, SETTLED_S, precharge_max_s, timer_source
 from gladwire.core.words import seconds
-
-_SETTLED_S = 1.0
 
 
 def _passed(record: ConversationRecord) -> Iterator[Fact]:
@@ -34,7 +32,7 @@ def _passed(record: ConversationRecord) -> Iterator[Fact]:
                     exchanges[0].start_s,
                     done[-1].end_s,
                     f"{status}, {seconds(took)}",
-                    f"Valid within {CABLE_CHECK_S:g} s",
+                    f"Valid {CABLE_CHECK_S.says}",
                 )
 
 
@@ -69,7 +67,7 @@ def _no_verdict(record: ConversationRecord) -> Iterator[Fact]:
             continue
         lasted = exchanges[-1].end_s - exchanges[0].start_s
         over = lasted > CABLE_CHECK_S
-        if not over and not connection.ends and record.end_s - exchanges[-1].end_s < _SETTLED_S:
+        if not over and not connection.ends and record.end_s - exchanges[-1].end_s < SETTLED_S:
             continue
         if not exchanges[-1].answered and not over:
             continue  # silence is told on its own
@@ -84,7 +82,7 @@ def _no_verdict(record: ConversationRecord) -> Iterator[Fact]:
             start,
             exchanges[-1].end_s,
             f"{lasted:.1f} s",
-            f"a verdict within {CABLE_CHECK_S:g} s",
+            f"a verdict {CABLE_CHECK_S.says}",
             source=timer_source(connection.protocol),
         )
 
@@ -111,7 +109,7 @@ def _reached(record: ConversationRecord) -> Iterator[Fact]:
                 exchanges[0].start_s,
                 exchanges[-1].end_s,
                 f"{last[2]:.1f} V apart",
-                f"within {CLOSE_V:g} V",
+                CLOSE_V.says,
             )
 
 
@@ -122,14 +120,14 @@ def _not_reached(record: ConversationRecord) -> Iterator[Fact]:
             continue
         lasted, limit = exchanges[-1].end_s - exchanges[0].start_s, precharge_max_s(connection.protocol)
         went_on = any(t.start_s > exchanges[-1].start_s for t in connection.of("PowerDelivery") if t.switches == "on")
-        over = connection.ends or record.end_s - exchanges[-1].end_s > _SETTLED_S
-        if last[2] > CLOSE_V and lasted > _SETTLED_S and (over or lasted > limit):
+        over = connection.ends or record.end_s - exchanges[-1].end_s > SETTLED_S
+        if last[2] > CLOSE_V and lasted > SETTLED_S and (over or lasted > limit):
             text = (
                 f"Pre-charge did not come near: {last[1]:.1f} V present, {last[0]:.1f} V asked, {last[2]:.1f} V apart after "
                 f"{seconds(lasted)}."
             )
             yield Fact("fault", text, exchanges[0].start_s, exchanges[-1].end_s, f"{last[2]:.1f} V apart",
-                       f"within {CLOSE_V:g} V in {limit:g} s")  # fmt: skip
+                       f"{CLOSE_V.says} {limit.says}")  # fmt: skip
         elif last[2] <= CLOSE_V and not went_on and lasted > limit and over:
             text = (
                 f"Pre-charge came to {last[1]:.1f} V, {last[2]:.1f} V from what was asked, and the vehicle "

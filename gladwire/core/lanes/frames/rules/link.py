@@ -7,10 +7,8 @@ from collections.abc import Iterator
 from gladwire.core.findings import Fact, Rule, only
 from gladwire.core.lanes.frames.record import Connection, ConversationRecord, Discovery
 from gladwire.core.standards.source import ISO_15118_2_TRANSPORT
-from gladwire.core.standards.v2g_timers import SDP_EVERY_S, SDP_TIMES
+from gladwire.core.standards.v2g_timers import SDP_EVERY_S, SDP_TIMES, SETTLED_S
 from gladwire.core.words import seconds
-
-_SETTLED_S = 1.0
 
 
 def _tls(yes: bool) -> str:
@@ -69,7 +67,7 @@ def _security(record: ConversationRecord) -> Iterator[Fact]:
             yield Fact(
                 "note", f"{text} The vehicle took it.", asked.time_s, given.time_s, _tls(given.tls), _tls(asked.tls)
             )
-        elif record.end_s - given.time_s > _SETTLED_S:
+        elif record.end_s - given.time_s > SETTLED_S:
             yield Fact(
                 "fault",
                 f"{text} The vehicle did not connect.",
@@ -87,11 +85,11 @@ def _refused(record: ConversationRecord) -> Iterator[Fact]:
         reset = next((c for c in connection.ends if c.kind == "rst"), None)
         if not connection.answered:
             how = "the post refuses it" if reset else "the post does not answer"
-            if not reset and record.end_s - connection.start_s < _SETTLED_S:
+            if not reset and record.end_s - connection.start_s < SETTLED_S:
                 continue
             text = f"The vehicle opens a connection to port {connection.port} at {connection.start_s:.2f} s and {how}."
             yield Fact("fault", text, connection.start_s, connection.end_s, how, "a connection")
-        elif record.end_s - connection.end_s > _SETTLED_S or connection.ends:
+        elif record.end_s - connection.end_s > SETTLED_S or connection.ends:
             text = f"The connection of {connection.start_s:.2f} s to port {connection.port} carried no message at all."
             yield Fact("fault", text, connection.start_s, connection.end_s, "no message", "supportedAppProtocolReq")
 
@@ -101,7 +99,7 @@ def _no_connection(record: ConversationRecord) -> Iterator[Fact]:
     if not pairs or record.connections:
         return
     asked, given = pairs[-1]
-    if asked.tls == given.tls and record.end_s - given.time_s > _SETTLED_S:
+    if asked.tls == given.tls and record.end_s - given.time_s > SETTLED_S:
         text = (
             f"The post answered discovery at {given.time_s:.2f} s with port {given.port}, and the vehicle never connected "
             f"in the {seconds(record.end_s - given.time_s)} that follow."

@@ -8,7 +8,7 @@ from gladwire.core.findings import Fact, Rule, Severity, only
 from gladwire.core.lanes.frames.folding import FLAGS
 from gladwire.core.lanes.frames.record import SPOKEN, Connection, ConversationRecord, Exchange
 from gladwire.core.lanes.frames.rules.link import connections_of
-from gladwire.core.standards.dc_limits import FLOWS_A
+from gladwire.core.standards.dc_limits import FLOWS_A, GIVES_A, GIVES_SHARE, NO_CURRENT_S
 from gladwire.core.standards.source import ISO_15118_2, ISO_15118_20, PRACTICE
 from gladwire.core.standards.v2g_codes import EMERGENCY, EV_ERRORS, POST_STATUS, RENEGOTIATIONS, STOPPING
 from gladwire.core.words import seconds
@@ -79,7 +79,7 @@ def _gave_back(record: ConversationRecord) -> Iterator[Fact]:
 def _no_current(record: ConversationRecord) -> Iterator[Fact]:
     for connection in connections_of(record):
         loops = connection.of("CurrentDemand")
-        if not loops or loops[-1].end_s - loops[0].start_s < 10.0 or most_amps(connection) > FLOWS_A:
+        if not loops or loops[-1].end_s - loops[0].start_s < NO_CURRENT_S or most_amps(connection) > FLOWS_A:
             continue
         asked = max(top(t, "EVTargetCurrent") for t in loops)
         asks = "asked for up to"
@@ -152,8 +152,8 @@ def _less(record: ConversationRecord) -> Iterator[Fact]:
                 asked
                 and given is not None
                 and not exchange.flags
-                and lasted > 10.0
-                and given < 0.8 * asked - 5.0
+                and lasted > NO_CURRENT_S
+                and given < GIVES_SHARE * asked - GIVES_A
                 and given > FLOWS_A
             ):
                 short.append(exchange)

@@ -18,10 +18,8 @@ from gladwire.core.standards.slac_limits import (
     SEQUENCE_MAX_S,
 )
 from gladwire.core.standards.source import PRACTICE
+from gladwire.core.standards.v2g_timers import SETTLED_S
 from gladwire.core.words import seconds
-
-# A capture that ends sooner after the last frame of a run cannot say that something stayed away.
-_SETTLED_S = 1.0
 
 
 def db(value: float) -> str:
@@ -38,7 +36,7 @@ def _matched(record: ConversationRecord) -> Iterator[Fact]:
         joined = f", link used {seconds(run.joined_at_s - run.match_answered_at_s)} later" if run.joined_at_s else ""
         text = f"The vehicle {run.ev_mac} matched with {run.evse_mac or 'a post'}{loud} within {seconds(took)}{keys}{joined}."
         measured = db(run.chosen.average_db) if run.chosen else "matched"
-        yield Fact("normal", text, run.start_s, run.match_answered_at_s, measured, f"up to {FOUND_DB:g} dB")
+        yield Fact("normal", text, run.start_s, run.match_answered_at_s, measured, FOUND_DB.says)
 
 
 def _no_answer(record: ConversationRecord) -> Iterator[Fact]:
@@ -56,7 +54,7 @@ def _no_answer(record: ConversationRecord) -> Iterator[Fact]:
 
 def _incomplete(record: ConversationRecord) -> Iterator[Fact]:
     for index, run in enumerate(record.slac):
-        over = record.end_s - run.end_s > _SETTLED_S
+        over = record.end_s - run.end_s > SETTLED_S
         last = all(r.ev_mac != run.ev_mac for r in record.slac[index + 1 :])
         if run.result != "incomplete" or not over or not (last or run.answers):
             continue
@@ -79,9 +77,7 @@ def _rejected(record: ConversationRecord) -> Iterator[Fact]:
                 f"The vehicle asked {run.matched_mac or 'the post'} {run.match_requests} times to match, first at "
                 f"{run.match_asked_at_s:.2f} s, and got no confirmation."
             )
-            yield Fact(
-                "fault", text, run.match_asked_at_s, run.end_s, "no confirmation", f"within {MATCH_RESPONSE_MAX_S:g} s"
-            )
+            yield Fact("fault", text, run.match_asked_at_s, run.end_s, "no confirmation", MATCH_RESPONSE_MAX_S.says)
 
 
 def _weak(record: ConversationRecord) -> Iterator[Fact]:
@@ -93,7 +89,7 @@ def _weak(record: ConversationRecord) -> Iterator[Fact]:
         text = f"{chosen.evse_mac} hears the vehicle at {db(chosen.average_db)} below what was sent: " + (
             "another outlet, or a bad contact of CP or PE." if severity == "suspect" else "possible, but not loud."
         )
-        limit = f"up to {FOUND_DB:g} dB found, up to {POSSIBLE_DB:g} dB possible"
+        limit = f"{FOUND_DB.says} found, {POSSIBLE_DB.says} possible"
         yield Fact(severity, text, chosen.time_s, chosen.time_s, db(chosen.average_db), limit)
 
 
@@ -126,7 +122,7 @@ def _ambiguous(record: ConversationRecord) -> Iterator[Fact]:
                 loud[0].time_s,
                 loud[1].time_s,
                 db(loud[1].average_db - loud[0].average_db),
-                f"at least {APART_DB:g} dB apart",
+                APART_DB.says,
                 source=PRACTICE,
             )
 
@@ -165,7 +161,7 @@ def _not_joined(record: ConversationRecord) -> Iterator[Fact]:
                 f"{seconds(JOIN_MAX_S)} after: the modems did not join, or the key was set on one side only."
             )
             until = run.match_answered_at_s + JOIN_MAX_S
-            yield Fact("fault", text, run.match_answered_at_s, until, "no traffic", f"joined within {JOIN_MAX_S:g} s")
+            yield Fact("fault", text, run.match_answered_at_s, until, "no traffic", f"joined {JOIN_MAX_S.says}")
 
 
 def _late(record: ConversationRecord) -> Iterator[Fact]:
@@ -173,9 +169,7 @@ def _late(record: ConversationRecord) -> Iterator[Fact]:
         slow = [a for a in run.answers if a.wait_s > SEQUENCE_MAX_S]
         for a in slow[:1]:
             text = f"{a.evse_mac} answered the request for parameters after {seconds(a.wait_s)}."
-            yield Fact(
-                "suspect", text, a.time_s - a.wait_s, a.time_s, seconds(a.wait_s), f"within {SEQUENCE_MAX_S:g} s"
-            )
+            yield Fact("suspect", text, a.time_s - a.wait_s, a.time_s, seconds(a.wait_s), SEQUENCE_MAX_S.says)
 
 
 def _late_match(record: ConversationRecord) -> Iterator[Fact]:
@@ -183,7 +177,7 @@ def _late_match(record: ConversationRecord) -> Iterator[Fact]:
         wait, at = run.match_wait_s, run.match_answered_at_s
         if wait is not None and at is not None and wait > MATCH_RESPONSE_MAX_S:
             text = f"{run.matched_mac} confirmed the match after {seconds(wait)}."
-            yield Fact("suspect", text, at - wait, at, seconds(wait), f"within {MATCH_RESPONSE_MAX_S:g} s")
+            yield Fact("suspect", text, at - wait, at, seconds(wait), MATCH_RESPONSE_MAX_S.says)
 
 
 def _again(record: ConversationRecord) -> Iterator[Fact]:

@@ -9,10 +9,9 @@ from gladwire.core.lanes.frames.folding import UNDECODED
 from gladwire.core.lanes.frames.record import SPOKEN, Connection, ConversationRecord
 from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.standards.source import ISO_15118_2_TIMERS
-from gladwire.core.standards.v2g_timers import SETUP_S, answer_max_s, sequence_max_s, timer_source
+from gladwire.core.standards.v2g_timers import SETUP_S, SILENT_S, answer_max_s, sequence_max_s, timer_source
 from gladwire.core.words import seconds
 
-_SETTLED_S = 1.0
 _SEALS = ("SessionStop",)
 
 
@@ -46,7 +45,7 @@ def _answerless(record: ConversationRecord) -> Iterator[Fact]:
                 asked.time_s,
                 until,
                 f"no answer in {seconds(waited)}",
-                f"within {limit:g} s",
+                limit.says,
                 stage=exchange.stage,
                 source=timer_source(connection.protocol),
             )
@@ -72,7 +71,7 @@ def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
         if connection.ends and min(connection.ends, key=lambda c: c.time_s).by == "ev":
             continue  # the vehicle closed: told as an ending
         limit = sequence_max_s(connection.protocol, last.stem)
-        if waited < min(limit, 5.0):
+        if waited < min(limit, SILENT_S):
             continue
         whole = f", and the post waited out its {limit:g} s" if waited >= limit - 0.1 else ""
         text = (
@@ -85,7 +84,7 @@ def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
             answer.time_s,
             until,
             f"silent for {seconds(waited)}",
-            f"the next request within {limit:g} s",
+            f"the next request {limit.says}",
             stage=last.stage,
             source=timer_source(connection.protocol),
         )
@@ -113,7 +112,7 @@ def _late(record: ConversationRecord) -> Iterator[Fact]:
                 at,
                 at + max(waits),
                 seconds(max(waits)),
-                f"within {limit:g} s",
+                limit.says,
                 stage=worst.stage,
                 source=timer_source(connection.protocol),
             )
@@ -129,7 +128,7 @@ def _slow_setup(record: ConversationRecord) -> Iterator[Fact]:
         if begun and setup and setup.end_s - begun[0] > SETUP_S:
             took = setup.end_s - begun[0]
             text = f"Setting up took {seconds(took)}, from the first discovery to SessionSetupRes."
-            yield Fact("suspect", text, begun[0], setup.end_s, seconds(took), f"within {SETUP_S:g} s", stage="link")
+            yield Fact("suspect", text, begun[0], setup.end_s, seconds(took), SETUP_S.says, stage="link")
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (

@@ -16,11 +16,11 @@ from gladwire.core.lanes.frames.record import (
     TlsSummary,
 )
 from gladwire.core.plc.certificates import TROUBLE_WORDS
+from gladwire.core.standards.practice import CLOCK_ASIDE_S, CLOCK_WRONG_S
 from gladwire.core.standards.source import ISO_15118_2_TRANSPORT, PRACTICE, RFC_5280, RFC_5280_STATUS, RFC_9850
+from gladwire.core.standards.v2g_timers import SETTLED_S
 from gladwire.core.words import seconds
 
-_SETTLED_S = 1.0
-_ASIDE_S, _WRONG_S = 300.0, 86_400.0
 _DATES = ("expired", "not_yet_valid")
 _BROKEN = ("unreadable", "not_signed_by_next", "missing_intermediate", "leaf_alone")
 # What an alert about certificates says of the one who sent it (RFC 8446, 6.2; words ours).
@@ -86,7 +86,7 @@ def _handshake(code: str) -> Callable[[ConversationRecord], Iterator[Fact]]:
 
 
 def _never_completed(record: ConversationRecord, connection: Connection, sealed: TlsSummary) -> bool:
-    return sealed.finished_at_s is None and record.end_s - connection.end_s > _SETTLED_S and connection.opened
+    return sealed.finished_at_s is None and record.end_s - connection.end_s > SETTLED_S and connection.opened
 
 
 def _fatal(sealed: TlsSummary) -> Alert | None:
@@ -228,16 +228,16 @@ def _clock_of_the_one_who_refused(record: ConversationRecord) -> Iterator[Fact]:
 def _clocks(record: ConversationRecord) -> Iterator[Fact]:
     for connection in record.connections:
         for side, off in connection.clocks.items():
-            if abs(off) < _ASIDE_S:
+            if abs(off) < CLOCK_ASIDE_S:
                 continue
             way = "ahead of" if off > 0 else "behind"
-            size = f"{abs(off) / 86_400.0:.1f} days" if abs(off) >= _WRONG_S else f"{abs(off) / 60.0:.0f} min"
+            size = f"{abs(off) / 86_400.0:.1f} days" if abs(off) >= CLOCK_WRONG_S else f"{abs(off) / 60.0:.0f} min"
             text = (
                 f"The {SIDE_WORDS[side]}'s clock is {size} {way} the capture's. One of them is wrong; a certificate's dates "
                 "are judged by the vehicle's and the post's own."
             )
             yield Fact(
-                "suspect" if abs(off) >= _WRONG_S else "note",
+                "suspect" if abs(off) >= CLOCK_WRONG_S else "note",
                 text,
                 connection.start_s,
                 connection.start_s,

@@ -8,11 +8,15 @@ from itertools import islice, takewhile
 from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.standards.pilot_levels import BY_LETTER
-from gladwire.core.standards.pilot_timing import INTERRUPTION_MAX_S, PRACTICE_SOURCE, SEQUENCES_SOURCE
+from gladwire.core.standards.pilot_timing import (
+    BOUNCE_S,
+    INTERRUPTION_MAX_S,
+    PRACTICE_SOURCE,
+    SEQUENCES_SOURCE,
+    STOP_DRAWING_MAX_S,
+    SWITCH_OFF_MAX_S,
+)
 from gladwire.core.words import seconds, times, volts
-
-# A contact that bounces comes back sooner than this.
-_NO_BOUNCE_S = 0.1
 
 
 def _interruptions(record: PilotRecord) -> Iterator[Fact]:
@@ -38,7 +42,7 @@ def _lost_while_asking(record: PilotRecord) -> Iterator[Fact]:
             continue
         stays_s = _stay_s(record.segments, index)
         # Until the capture's end: whether it would have come back, nobody knows.
-        to_the_end = after.start_s + stays_s > record.end_s - 1e-3 and stays_s > _NO_BOUNCE_S
+        to_the_end = after.start_s + stays_s > record.end_s - 1e-3 and stays_s > SWITCH_OFF_MAX_S
         if stays_s <= INTERRUPTION_MAX_S and not to_the_end:
             continue
         if after.state == "A":
@@ -63,10 +67,11 @@ def _stay_s(segments: tuple[Segment, ...], index: int) -> float:
 def _oscillation_stopped(record: PilotRecord) -> Iterator[Fact]:
     for before, after in zip(record.segments[:-1], record.segments[1:], strict=True):
         steady_same = before.oscillating and not after.oscillating and before.state == after.state
-        if steady_same and before.state in ("C", "D") and after.duration_s > 0.05:
+        if steady_same and before.state in ("C", "D") and after.duration_s > BOUNCE_S:
             text = (
                 f"At {after.start_s:.2f} s the post stops oscillating while the vehicle still asks ({before.label} to "
-                f"{after.label}): the post withdraws its offer, and the vehicle has 3 s to stop drawing."
+                f"{after.label}): the post withdraws its offer, and the vehicle has {STOP_DRAWING_MAX_S.says} "
+                "to stop drawing."
             )
             yield Fact("suspect", text, after.start_s, after.end_s, "steady", "oscillation while asking")
 

@@ -29,7 +29,7 @@ def _slow_edges(record: PilotRecord) -> Iterator[Fact]:
             f" About {capacitance_nf(worst.fall_us):.2g} nF on the pilot would do that (the chain may have "
             f"{CAPACITANCE_MAX_NF:g} nF): a long or wet cable, an added filter, or the probe's own lead."
         )
-    limit = f"rise up to {RISE_MAX_US.get(worst.state, RISE_MAX_US['B']):g} µs, fall up to {FALL_MAX_US:g} µs"
+    limit = f"{RISE_MAX_US.get(worst.state, RISE_MAX_US['B']).says}, {FALL_MAX_US.says}"
     yield Fact("suspect", text, worst.start_s, worst.end_s, said, limit)
 
 

@@ -16,7 +16,7 @@ from gladwire.core.standards.pilot_levels import (
     SOURCE_LOW,
     STATES_SOURCE,
 )
-from gladwire.core.standards.pilot_timing import THIN_MARGIN_V
+from gladwire.core.standards.pilot_timing import LEAK_OHM, SHIFT_V, THIN_MARGIN_V
 from gladwire.core.words import band, ohms, volts
 
 # A state this short says nothing about a level that would be worth a sentence.
@@ -89,7 +89,7 @@ def _cause(record: PilotRecord, s: Segment) -> str:
             return f" About {ohms(ohm)} in series with CP or PE would lift {letter} this far."
         break
     leak = pilot_circuit.leakage_ohm(s.nearest, s.high_v, supply)
-    return f" About {ohms(leak)} from CP to PE would pull {s.nearest} down to it." if leak and leak < 50e3 else ""
+    return f" About {ohms(leak)} from CP to PE would pull {s.nearest} down to it." if leak and leak < LEAK_OHM else ""
 
 
 def _series_resistance(record: PilotRecord) -> Iterator[Fact]:
@@ -97,8 +97,8 @@ def _series_resistance(record: PilotRecord) -> Iterator[Fact]:
     for s in _worth(record, "BCD"):
         shift = s.high_v - pilot_circuit.nominal_level_v(s.state, supply)
         ohm = pilot_circuit.series_resistance_ohm(s.state, s.high_v, supply)
-        # 0.4 V is beyond what resistor and source tolerances add up to.
-        if ohm and shift > max(0.4, 2 * s.level_doubt_v):
+        # Beyond what tolerances of resistors and source add up to.
+        if ohm and shift > max(SHIFT_V, 2 * s.level_doubt_v):
             text = (
                 f"{s.label} stands {volts(shift)} above its nominal level: about {ohms(ohm)} in series with CP or PE "
                 "would explain it. One probe cannot tell a poor CP contact from a poor PE contact."

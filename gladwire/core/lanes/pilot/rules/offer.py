@@ -8,7 +8,7 @@ from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.pilot.events import offer_changed
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.standards import pilot_duty
-from gladwire.core.standards.pilot_duty import VEHICLE_TOLERANCE_PERCENT
+from gladwire.core.standards.pilot_duty import CHARGING, DIGITAL, VEHICLE_TOLERANCE_PERCENT
 from gladwire.core.standards.pilot_timing import (
     FREQUENCY_HZ,
     FREQUENCY_SOURCE,
@@ -47,7 +47,7 @@ def _offer(record: PilotRecord) -> Iterator[Fact]:
         if s.offer_kind == "current" and s.state != "A":
             current = amps(s.advertised_current_a or 0.0)
             text = f"The post offers {current} (duty {_duty(s)})."
-            yield Fact("normal", text, s.start_s, s.end_s, _duty(s), "8 to 97 % for charging by pilot alone")
+            yield Fact("normal", text, s.start_s, s.end_s, _duty(s), f"{CHARGING} for charging by pilot alone")
 
 
 def _digital(record: PilotRecord) -> Iterator[Fact]:
@@ -57,7 +57,7 @@ def _digital(record: PilotRecord) -> Iterator[Fact]:
                 f"Duty {_duty(s)} means digital communication: no current is offered by the pilot itself, vehicle and "
                 "post must talk over it first. Power line frames show that talk."
             )
-            yield Fact("normal", text, s.start_s, s.end_s, _duty(s), "3 to 7 %")
+            yield Fact("normal", text, s.start_s, s.end_s, _duty(s), DIGITAL)
 
 
 def _forbidden(record: PilotRecord) -> Iterator[Fact]:
@@ -69,7 +69,7 @@ def _forbidden(record: PilotRecord) -> Iterator[Fact]:
         text = f"Duty {_duty(s)} lies where no charging is allowed."
         if not sure:
             text += " The doubt of the measurement reaches into an allowed range: sample faster to be sure."
-        yield Fact("fault" if sure else "suspect", text, s.start_s, s.end_s, _duty(s), "3 to 7 % or 8 to 97 %")
+        yield Fact("fault" if sure else "suspect", text, s.start_s, s.end_s, _duty(s), f"{DIGITAL} or {CHARGING}")
 
 
 def _doubtful(record: PilotRecord) -> Iterator[Fact]:
@@ -85,7 +85,7 @@ def _doubtful(record: PilotRecord) -> Iterator[Fact]:
             f"At {record.rate_hz / 1e3:g} kS/s there are {record.rate_hz / (s.frequency_hz or 1000):.3g} samples to the "
             f"cycle, locked to it: the duty is known to ± {doubt:.1f} % only ({said})."
         )
-        yield Fact("note", text, s.start_s, s.end_s, f"± {doubt:.1f} %", "± 1 % or better")
+        yield Fact("note", text, s.start_s, s.end_s, f"± {doubt:.1f} %", f"± {VEHICLE_TOLERANCE_PERCENT:g} % or better")
 
 
 def _frequency(record: PilotRecord) -> Iterator[Fact]:
@@ -98,7 +98,8 @@ def _frequency(record: PilotRecord) -> Iterator[Fact]:
             continue
         refused = off - doubt > FREQUENCY_VEHICLE_TOLERANCE
         low, high = FREQUENCY_HZ * (1 - FREQUENCY_SOURCE_TOLERANCE), FREQUENCY_HZ * (1 + FREQUENCY_SOURCE_TOLERANCE)
-        after = "beyond what a vehicle accepts (± 2 %)" if refused else "a vehicle still accepts it (± 2 %)"
+        accepts = FREQUENCY_VEHICLE_TOLERANCE.says
+        after = f"beyond what a vehicle accepts ({accepts})" if refused else f"a vehicle still accepts it ({accepts})"
         text = f"The oscillation runs at {s.frequency_hz:.1f} Hz, out of the source tolerance; {after}."
         measured = f"{s.frequency_hz:.1f} Hz"
         yield Fact("fault" if refused else "suspect", text, s.start_s, s.end_s, measured, band(low, high, "Hz"))

@@ -7,11 +7,15 @@ from collections.abc import Iterator
 from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.pilot.asking import asking_s, requests
 from gladwire.core.lanes.pilot.record import PilotRecord
-from gladwire.core.standards.pilot_timing import HUNTING_MIN_REQUESTS, PATIENCE_S, RESTART_SOURCE, SEQUENCES_SOURCE
+from gladwire.core.standards.pilot_timing import (
+    BOUNCE_S,
+    HUNTING_MIN_REQUESTS,
+    PATIENCE_S,
+    RESTART_SOURCE,
+    SEQUENCES_SOURCE,
+    TOGGLE_MAX_S,
+)
 from gladwire.core.words import seconds
-
-# Toggles that belong to a wake-up are over quickly.
-_TOGGLE_MAX_S = 3.0
 
 
 def _asked(record: PilotRecord) -> Iterator[Fact]:
@@ -54,7 +58,7 @@ def _hunting(record: PilotRecord) -> Iterator[Fact]:
 
 def _wake_up(record: PilotRecord) -> Iterator[Fact]:
     asked = requests(record)
-    if len(asked) not in (1, 2) or asked[0].duration_s > _TOGGLE_MAX_S:
+    if len(asked) not in (1, 2) or asked[0].duration_s > TOGGLE_MAX_S:
         return
     first = record.segments.index(asked[0].segments[0])
     before = record.segments[first - 1].state if first else ""
@@ -64,7 +68,7 @@ def _wake_up(record: PilotRecord) -> Iterator[Fact]:
 
 
 def _ventilation(record: PilotRecord) -> Iterator[Fact]:
-    asked = [s for s in record.segments if s.state == "D" and s.duration_s > 0.05]
+    asked = [s for s in record.segments if s.state == "D" and s.duration_s > BOUNCE_S]
     if asked:
         text = "The vehicle asks for ventilation (D): a post without it will not switch on."
         yield Fact("note", text, asked[0].start_s, asked[-1].end_s, "D", "C for most vehicles")

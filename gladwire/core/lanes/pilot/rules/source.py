@@ -13,10 +13,9 @@ from gladwire.core.standards.pilot_timing import (
     RESTART_MATCHING_MIN_S,
     RESTART_SOURCE,
     SEQUENCES_SOURCE,
+    STUCK_SHARE,
 )
 from gladwire.core.words import seconds, volts
-
-_STUCK_SHARE = 0.98
 
 
 def _share(record: PilotRecord, letter: str) -> float:
@@ -43,7 +42,7 @@ def _oscillating_alone(record: PilotRecord) -> Iterator[Fact]:
 
 
 def _stuck_at_zero(record: PilotRecord) -> Iterator[Fact]:
-    if _share(record, "E") < _STUCK_SHARE:
+    if _share(record, "E") < STUCK_SHARE:
         return
     level = max(record.segments, key=lambda s: s.duration_s).high_v
     text = (
@@ -54,7 +53,7 @@ def _stuck_at_zero(record: PilotRecord) -> Iterator[Fact]:
 
 
 def _stuck_at_minus_twelve(record: PilotRecord) -> Iterator[Fact]:
-    if _share(record, "F") < _STUCK_SHARE:
+    if _share(record, "F") < STUCK_SHARE:
         return
     level = max(record.segments, key=lambda s: s.duration_s).high_v
     text = f"The pilot stays at {volts(level)} throughout: the post declares itself not available (F)."
@@ -63,7 +62,7 @@ def _stuck_at_minus_twelve(record: PilotRecord) -> Iterator[Fact]:
 
 def _withdrawn(record: PilotRecord) -> Iterator[Fact]:
     """E or F for a while within a capture that shows more than that."""
-    if max(_share(record, "E"), _share(record, "F")) >= _STUCK_SHARE:
+    if max(_share(record, "E"), _share(record, "F")) >= STUCK_SHARE:
         return
     for index, s in enumerate(record.segments):
         if s.state not in ("E", "F") or s.oscillating or s.duration_s <= INTERRUPTION_MAX_S:
@@ -71,7 +70,16 @@ def _withdrawn(record: PilotRecord) -> Iterator[Fact]:
         before, after = _neighbours(record.segments, index)
         if before in "BCD" and after in "BCD" and s.duration_s >= RESTART_MATCHING_MIN_S and before == "B":
             text = f"The post showed {s.state} for {seconds(s.duration_s)} and came back: it asks to be matched anew."
-            yield Fact("note", text, s.start_s, s.end_s, seconds(s.duration_s), "at least 4 s", None, RESTART_SOURCE)
+            yield Fact(
+                "note",
+                text,
+                s.start_s,
+                s.end_s,
+                seconds(s.duration_s),
+                RESTART_MATCHING_MIN_S.says,
+                None,
+                RESTART_SOURCE,
+            )
         else:
             means = BY_LETTER[s.state].means
             text = f"The pilot went to {volts(s.high_v)} ({s.state}) for {seconds(s.duration_s)}: {means}."
