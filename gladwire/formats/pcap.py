@@ -26,6 +26,8 @@ def read(source: Source, options: Options) -> FrameCapture:
     """Raises UnreadableError for a file without one whole frame or of a link type that is none of ours."""
     data = whole(source)
     remarks: list[str] = []
+    if not sniff(data[:24]):
+        raise UnreadableError("the file does not begin as pcap does")
     order, tick = _KINDS[data[:4]]
     # The upper bits of the link type may hold the length of a check sequence.
     link = struct.unpack_from(order + "I", data, 20)[0] & 0x03FFFFFF

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from gladwire.formats.reader import Options, Reader
 _MOST_BYTES = 256 * 2**20
 _DELIMITERS = (";", "\t", ",", "|")
 _HEAD_LINES = 90
+_DECIMAL = re.compile(r"\s*[+\-\u2212]?\d*([.,])\d+\s*[^\d\s:]*\s*")
 
 
 def _rows(text: str) -> tuple[list[list[str]], bool]:
@@ -31,8 +33,9 @@ def _rows(text: str) -> tuple[list[list[str]], bool]:
     rows = list(csv.reader(text.splitlines(), delimiter=best))
     header = find_header(rows)
     body = rows[header.first :][:200] if header else []
-    comma = best != "," and sum(1 for r in body for c in r if "," in c) > sum(1 for r in body for c in r if "." in c)
-    return rows, comma
+    # Of cells that are one number: a date has points too, and is none.
+    signs = [match[1] for row in body for cell in row if (match := _DECIMAL.fullmatch(cell))]
+    return rows, best != "," and signs.count(",") > signs.count(".")
 
 
 def sniff(head: bytes) -> int:

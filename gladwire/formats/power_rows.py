@@ -6,7 +6,6 @@ import re
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import UTC, datetime, time, timedelta
-from functools import lru_cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -14,6 +13,7 @@ import numpy as np
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.quantities import BY_KEY, Place
 from gladwire.core.signal.waveform import Floats, Ints
+from gladwire.formats.dates import Dates
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.table.cells import MISSING, number
 from gladwire.formats.table.power_columns import Meaning, meaning_of, place_in
@@ -151,11 +151,12 @@ def _value(cell: Cell, comma: bool) -> float | None:
 
 
 class _Moment(NamedTuple):
-    """seconds: as told; kind: "number", "two" (two parts by a colon), "clock" or "date"."""
+    """seconds: as told, of a dated clock without its date; kind: "number", "two" (parts by a colon), "clock" or "date"."""
 
     seconds: float
     kind: str
     parts: tuple[int, int] = (0, 0)
+    date: str = ""
 
 
 def _time_of(cell: Cell, comma: bool) -> _Moment | None:
@@ -176,20 +177,7 @@ def _time_of(cell: Cell, comma: bool) -> _Moment | None:
         return _Moment(0.0, "two", (int(first), int(second)))
     hours = int(first) % 12 + (12 if half.lower() == "pm" else 0) if half else int(first)
     clock = hours * 3600.0 + int(second) * 60.0 + float((third or "0").replace(",", "."))
-    return _Moment(clock + _days(date) * _DAY_S, "date" if date else "clock")
-
-
-@lru_cache(maxsize=64)
-def _days(date: str | None) -> float:
-    """Days since some fixed day; only differences matter."""
-    if not date:
-        return 0.0
-    numbers = [int(part) for part in re.split(r"[-./]", date)]
-    year, month, day = numbers if numbers[0] > 31 else (numbers[2], *sorted((numbers[1], numbers[0])))
-    try:
-        return float(datetime(year if year > 99 else 2000 + year, month, max(day, 1)).toordinal())
-    except ValueError:
-        return 0.0
+    return _Moment(clock, "date" if date else "clock", date=date or "")
 
 
 def _times(
@@ -219,6 +207,9 @@ def _times(
             found = str(row[column])[:30] if len(row) > column else ""
             raise UnreadableError(f"a time was expected, found “{found}”", line=first_line + number_)
         moments.append(moment)
+    told = str(body[0][1][column]).strip()
+    if any(m.date for m in moments):
+        moments, told = _dated(moments, told, first_line + body[0][0])
     kinds = {m.kind for m in moments}
     if kinds == {"number"}:
         seconds: Floats = np.array([m.seconds for m in moments], dtype=np.float64) * meaning.factor
@@ -230,7 +221,6 @@ def _times(
             )
             return seconds, f"{first:%Y-%m-%d %H:%M:%S} UTC"
         return seconds, ""
-    told = str(body[0][1][column]).strip()
     if "two" in kinds:
         elapsed = any(m.parts[0] > 23 for m in moments) or moments[0].parts == (0, 0) or moments[0].parts[0] == 0
         unit = (60.0, 1.0) if elapsed else (3600.0, 60.0)
@@ -249,6 +239,18 @@ def _times(
     if seconds[0] < 600 and "date" not in kinds:  # a stopwatch
         return seconds, ""
     return seconds - seconds[0], told
+
+
+def _dated(moments: list[_Moment], told: str, line: int) -> tuple[list[_Moment], str]:
+    """Moments with their dates in seconds; the first as told, in ISO form where the column decides what is the day."""
+    try:
+        dates = Dates([m.date for m in moments if m.date])
+    except ValueError as error:
+        raise UnreadableError(str(error), line=line) from error
+    placed = [m._replace(seconds=m.seconds + dates.day(m.date).toordinal() * _DAY_S) if m.date else m for m in moments]
+    if moments[0].date and dates.decided:
+        told = told.replace(moments[0].date, dates.day(moments[0].date).isoformat(), 1)
+    return placed, told
 
 
 def _rising(times: Floats, body: Sequence[tuple[int, Sequence[Cell]]], first_line: int) -> Ints:

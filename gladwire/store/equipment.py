@@ -41,6 +41,11 @@ def all_equipment(db: Session, kind: Kind | None = None, site: str | None = None
     return db.scalars(chosen).all()
 
 
+def piece_of(db: Session, number: int | None) -> Equipment | None:
+    """A piece by its number; None for none."""
+    return db.get(Equipment, number) if number is not None else None
+
+
 def details_of(piece: Equipment) -> dict[str, Any]:
     """Its figures, whatever version kept them."""
     return details_from(piece.details, piece.format)

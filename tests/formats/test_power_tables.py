@@ -92,6 +92,22 @@ SAME = {
     "date and time": (
         "Timestamp,kW,SoC\n2026-10-14 09:00:00,10.5,20\n2026-10-14 09:00:30,11.5,\n2026-10-14T09:01:00,12.5,21\n"
     ),
+    "day before month, over midnight": (
+        "Zeit;kW;SoC\n05.06.2024 23:59:40;10,5;20\n06.06.2024 00:00:10;11,5;\n06.06.2024 00:00:40;12,5;21\n"
+    ),
+    "day before month by slashes, over midnight": (
+        "Time,kW,SoC\n05/06/2024 23:59:40,10.5,20\n06/06/2024 00:00:10,11.5,\n06/06/2024 00:00:40,12.5,21\n"
+    ),
+    "month before day, over midnight": (
+        "Time,kW,SoC\n6/5/2024 11:59:40 PM,10.5,20\n6/6/2024 12:00:10 AM,11.5,\n6/6/2024 12:00:40 AM,12.5,21\n"
+    ),
+    "over the end of a month": (
+        "Time,kW,SoC\n31.05.24 23:59:40,10.5,20\n01.06.24 00:00:10,11.5,\n01.06.24 00:00:40,12.5,21\n"
+    ),
+    "typed on the page": (
+        '{"columns": [{"quantity": "power_kw", "place": "post"}, {"quantity": "soc_percent", "place": "vehicle"}],'
+        ' "rows": [[0, 10.5, 20], [30, 11.5, null], [60, 12.5, 21]]}'
+    ),
     "seconds since 1970": "timestamp,power_kw,soc\n1794300000,10.5,20\n1794300030,11.5,\n1794300060,12.5,21\n",
     "stopwatch": "Elapsed,kW,SoC\n0:00,10.5,20\n0:30,11.5,\n1:00,12.5,21\n",
     "preamble, text column, summary": (
@@ -111,6 +127,23 @@ def test_one_record_in_many_shapes(name: str) -> None:
     assert (record.time_s - record.time_s[0]).tolist() == pytest.approx([0, 30, 60])
     assert values(record, "power_kw") == pytest.approx([10.5, 11.5, 12.5])
     assert values(record, "soc_percent") == [20, None, 21]
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "begins"),
+    [
+        ("05.06.2024 23:40", "06.06.2024 00:10", "2024-06-05"),
+        ("5/6/2024 23:40", "6/6/2024 0:10", "2024-06-05"),
+        ("6/5/2024 23:40", "6/6/2024 0:10", "2024-06-05"),
+        ("13/06/2024 9:00", "13/06/2024 9:30", "2024-06-13"),
+        # Nothing tells day from month here: the words stay as the file has them.
+        ("05/06/2024 9:00", "05/06/2024 9:30", "05/06/2024"),
+    ],
+)
+def test_which_part_of_a_date_is_the_day_is_told_by_its_column(first: str, second: str, begins: str) -> None:
+    record = read(f"Time,kW,SoC\n{first},10,20\n{second},11,40\n")
+    assert record.time_s.tolist() == [0.0, 1800.0]
+    assert record.recorded_at.startswith(begins)
 
 
 def test_volts_and_amperes_make_power_and_fahrenheit_celsius() -> None:

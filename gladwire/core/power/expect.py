@@ -5,12 +5,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import groupby
 from typing import NamedTuple
 
 import numpy as np
 
 from gladwire.core.power.chain import CAPS, At, Context, caps_at, connector_v
-from gladwire.core.power.limiters import LimiterKey
+from gladwire.core.power.limiters import BY_KEY, LimiterKey
 from gladwire.core.signal.waveform import Floats
 
 # A ramp as it usually is (common practice), from nothing to the level.
@@ -45,6 +46,17 @@ class Expectation:
     @property
     def average_kw(self) -> float:
         return self.energy_kwh * 60.0 / self.minutes if self.minutes else 0.0
+
+
+@dataclass(frozen=True)
+class Bound:
+    """A limiter over a stretch of charge in %, and how long it takes."""
+
+    title: str
+    limiter: str
+    from_soc: float
+    to_soc: float
+    minutes: float
 
 
 class Link(NamedTuple):
@@ -216,3 +228,14 @@ def sensitivity(context: Context, start_soc: float, target_soc: float) -> tuple[
         if abs(base.minutes - then.minutes) >= 0.1:
             found.append(Sensitivity(change.words, base.minutes - then.minutes, then.average_kw))
     return tuple(sorted(found, key=lambda one: -abs(one.minutes)))
+
+
+def bounds(found: Expectation) -> list[Bound]:
+    """What binds, one after the other."""
+    told = []
+    for limiter, group in groupby(range(len(found.limiters)), key=lambda i: found.limiters[i]):
+        inside = list(group)
+        last = min(inside[-1] + 1, len(found.limiters) - 1)
+        minutes = float(found.time_s[last] - found.time_s[inside[0]]) / 60.0
+        told.append(Bound(BY_KEY[limiter].title, limiter, float(found.soc[inside[0]]), float(found.soc[last]), minutes))
+    return told

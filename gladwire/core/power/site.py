@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Any, NamedTuple
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from gladwire.core.power.chain import Context, Policy
-from gladwire.core.power.expect import RAMP_S, chain_at
+from gladwire.core.power.expect import RAMP_S, chain_at, expect, missing_for
 from gladwire.core.signal.waveform import Floats
 
 _STEP_S = 5.0
+# A target this near, in points of charge, is reached.
+_REACHED_SOC = 0.5
 
 
 class Cabinet(BaseModel):
@@ -151,3 +153,66 @@ def _wanted(arrival: Arrival, stall: Stall, soc: float, now: float) -> float:
     )
     kw = min((link.kw for link in chain_at(context, soc)), default=0.0)
     return kw * min(1.0, (now - arrival.at_s) / RAMP_S)
+
+
+def site_of(
+    equipment: Sequence[tuple[str, str, Mapping[str, Any]]], used: Collection[str]
+) -> tuple[list[Cabinet], list[Stall]]:
+    """Cabinets and the used stalls of a site; a stall nobody feeds has a cabinet of its own, as large as its post.
+
+    equipment: (kind, name, details). Raises ValueError for a stall in use whose kW are not known.
+    """
+    cabinets = [
+        Cabinet(key=name, kw=d["cabinet_kw"], module_kw=d.get("module_kw") or 0.0, policy=d.get("share", "equal"))
+        for kind, name, d in equipment
+        if kind == "cabinet" and d.get("cabinet_kw")
+    ]
+    known = {c.key for c in cabinets}
+    stalls = []
+    for kind, name, d in equipment:
+        if kind != "stall" or name not in used:
+            continue
+        if not d.get("post_kw"):
+            raise ValueError(f"the kW of {name} are not known")
+        feeds = str(d.get("cabinet") or "")
+        if feeds not in known:
+            feeds = f"own of {name}"
+            cabinets.append(Cabinet(key=feeds, kw=d["post_kw"]))
+        stalls.append(Stall(key=name, cabinet=feeds, kw=d["post_kw"], amps=d.get("post_a"), volts=d.get("post_v")))
+    return cabinets, stalls
+
+
+class BayOption(NamedTuple):
+    """A stall a vehicle could go to. cabinet: key of what feeds it, empty where not known; context: with nobody beside."""
+
+    number: int
+    name: str
+    cabinet: str
+    serves: str
+    context: Context
+
+
+@dataclass(frozen=True)
+class Bay:
+    """What a stall would do for the vehicle. avoid: stalls that share its cabinet."""
+
+    number: int
+    name: str
+    minutes: float
+    average_kw: float
+    serves: str
+    avoid: str
+
+
+def bays_for(options: Sequence[BayOption], start_soc: float, target_soc: float) -> list[Bay]:
+    """Stalls that reach the target (states of charge in %), the quickest first; one too little is known of is left out."""
+    found = []
+    for option in options:
+        if missing_for(option.context):
+            continue
+        then = expect(option.context, start_soc, target_soc)
+        if then.reached_soc < target_soc - _REACHED_SOC:
+            continue
+        beside = [o.name for o in options if o is not option and o.cabinet and o.cabinet == option.cabinet]
+        found.append(Bay(option.number, option.name, then.minutes, then.average_kw, option.serves, ", ".join(beside)))
+    return sorted(found, key=lambda bay: bay.minutes)

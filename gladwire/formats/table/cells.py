@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import re
 
 MISSING: tuple[str, ...] = (
@@ -52,7 +53,11 @@ UNIT_FACTORS = {
 
 def cells(line: str, delimiter: str) -> list[str]:
     """The cells of a line, stripped of blanks and quotes."""
-    parts = line.split() if delimiter == " " else line.split(delimiter)
+    if '"' in line and len(delimiter) == 1 and delimiter != " ":
+        # A delimiter within quotes, such as the decimal comma of a table split by commas, splits nothing.
+        parts = next(csv.reader([line], delimiter=delimiter, skipinitialspace=True), [])
+    else:
+        parts = line.split() if delimiter == " " else line.split(delimiter)
     return [part.strip().strip('"').strip() for part in parts]
 
 

@@ -11,6 +11,7 @@ from starlette.responses import Response
 from gladwire.web.calculators import ac_links, coded_plug, divider, duty, latch, lead, message, paid, which_lead
 from gladwire.web.calculators.tool import Tool
 from gladwire.web.errors import RefusedError
+from gladwire.web.forms import told
 from gladwire.web.templating import render
 
 router = APIRouter()
@@ -53,8 +54,7 @@ def _part(tool: Tool, typed: Mapping[str, str]) -> ToolPart:
     try:
         return ToolPart(tool, typed, tool.answer(typed), "")
     except ValueError as error:
-        said = str(error)
-        return ToolPart(tool, typed, None, f"{said[0].upper()}{said[1:]}.")
+        return ToolPart(tool, typed, None, told(error))
 
 
 @router.get("/bench")

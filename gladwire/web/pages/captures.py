@@ -44,7 +44,7 @@ from gladwire.store.measurements import add_settlement, newest_settlement, remem
 from gladwire.store.models import Capture, Case, ChargingSession, Settlement, StoredMeasurement
 from gladwire.store.supplements import add_description, add_key_log
 from gladwire.web.errors import RefusedError
-from gladwire.web.forms import OptionalNumber
+from gladwire.web.forms import OptionalNumber, refused
 from gladwire.web.services import Database, Services, ServicesHere
 from gladwire.web.session_view import measured_or_409, session_view
 from gladwire.web.signing import signed
@@ -413,8 +413,7 @@ def correct(here: ServicesHere, number: int, form: Annotated[AmendForm, Form()])
         try:
             amend(pilot, [amendment]) if pilot else _no_pilot()
         except ValueError as error:
-            said = str(error)
-            raise RefusedError(422, f"{said[0].upper()}{said[1:]}.", "Go back to the segment and try again.") from error
+            raise refused(error, "Go back to the segment and try again.") from error
         newest = newest_settlement(db, capture)
         before = settled_of(newest)
         settled = before.model_copy(update={"amendments": (*before.amendments, amendment)})

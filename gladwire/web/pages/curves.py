@@ -10,6 +10,7 @@ import numpy as np
 from fastapi import APIRouter, Query, Request
 from starlette.responses import Response
 
+from gladwire.core.lanes.power.against import pack_c_of, soc_and_kw
 from gladwire.core.lanes.power.record import PowerRecord, energy_so_far
 from gladwire.core.lanes.power.report import PowerReport, record_of
 from gladwire.core.lanes.power.windows import Window, soc_course, window_of_energy, window_of_soc, window_of_time
@@ -21,9 +22,9 @@ from gladwire.store.equipment import details_of, sessions_with
 from gladwire.store.models import ChargingSession
 from gladwire.web.charts.plot import STYLES, Plot, Series, plot
 from gladwire.web.errors import RefusedError
-from gladwire.web.pages.expect import number_in
+from gladwire.web.forms import number_in, told
 from gladwire.web.pages.session import is_waiting, session_or_404
-from gladwire.web.power_view import pack_c_of, soc_and_kw, whole_of
+from gladwire.web.power_view import whole_of
 from gladwire.web.services import Database
 from gladwire.web.session_view import session_view
 from gladwire.web.templating import render
@@ -91,11 +92,7 @@ def curves(request: Request, db: Database, s: Annotated[list[int] | None, Query(
         at = number_in(typed["at"]) or 0.0
         [number_in(typed.get(key, "")) for key in ("consumption", "per_kwh", "per_min", "per_start")]
     except ValueError as error:
-        said = str(error)
-        trouble, typed = (
-            f"{said[0].upper()}{said[1:]}.",
-            {**typed, "consumption": "", "per_kwh": "", "per_min": "", "per_start": ""},
-        )
+        trouble, typed = told(error), {**typed, "consumption": "", "per_kwh": "", "per_min": "", "per_start": ""}
     most = 100.0 if typed["of"] == "soc" else 1e5
     if not 0 <= window[0] < window[1] <= most:
         trouble, window = f"A window from 0 to {most:g} was expected, its end above its start.", (10.0, 80.0)

@@ -12,19 +12,21 @@ from starlette.responses import RedirectResponse, Response
 from gladwire.core.lanes.power.report import record_of
 from gladwire.core.power.equipment import FIELDS, SPECS, Kind
 from gladwire.core.power.sharing import Pair, SiteSession, Step, pairs_of, plan_tests, topology
+from gladwire.formats.dates import moment_of
 from gladwire.store.equipment import (
     add_equipment,
     all_equipment,
     change_equipment,
     details_of,
+    piece_of,
     sessions_with,
 )
 from gladwire.store.models import ChargingSession, Equipment
 from gladwire.web.charts.site_plan import SitePlan, site_plan
 from gladwire.web.errors import RefusedError
-from gladwire.web.pages.expect import number_in
+from gladwire.web.forms import FormFields, id_in, number_in, refused
 from gladwire.web.pages.rows import SessionRow, session_row
-from gladwire.web.power_view import moment_of, whole_of
+from gladwire.web.power_view import whole_of
 from gladwire.web.services import Database
 from gladwire.web.session_view import session_view
 from gladwire.web.signing import name_of, signed
@@ -167,7 +169,7 @@ def piece(request: Request, db: Database, which: str, kind: str = "vehicle", sit
         if kind not in get_args(Kind):
             raise RefusedError(404, f"There is no equipment of the kind “{kind}”.", "Choose another.")
         return render("piece.html", _page(request, db, cast(Kind, kind), None, site))
-    found = db.get(Equipment, int(which)) if which.isdigit() and len(which) < 10 else None
+    found = piece_of(db, id_in(which))
     if found is None:
         raise RefusedError(404, f"There is no equipment {which}.", "Look through the equipment.")
     return render("piece.html", _page(request, db, cast(Kind, found.kind), found, found.site))
@@ -205,9 +207,8 @@ def _fields(kind: Kind, details: Mapping[str, Any]) -> list[FormField]:
 
 
 @router.post("/equipment")
-async def keep(request: Request, db: Database) -> Response:
+def keep(form: FormFields, db: Database) -> Response:
     """Keep a new piece or changes to one."""
-    form = {key: str(value).strip() for key, value in (await request.form()).items()}
     kind = form.get("kind", "")
     if kind not in get_args(Kind):
         raise RefusedError(422, "The kind of equipment is missing.", "Start from the equipment page.")
@@ -216,8 +217,8 @@ async def keep(request: Request, db: Database) -> Response:
         raise RefusedError(422, "A name for it and your own are needed. Nothing was stored.", "Fill them in.")
     try:
         details = _details(cast(Kind, kind), form)
-        if form.get("id", "").isdigit():
-            found = db.get(Equipment, int(form["id"]))
+        if form.get("id"):
+            found = piece_of(db, id_in(form["id"]))
             if found is None or found.kind != kind:
                 raise RefusedError(
                     404, "That piece of equipment is gone. Nothing was stored.", "Look through the list."
@@ -226,8 +227,7 @@ async def keep(request: Request, db: Database) -> Response:
         else:
             found = add_equipment(db, cast(Kind, kind), name, form.get("site", ""), details, by_name)
     except ValueError as error:
-        said = str(error)
-        raise RefusedError(422, f"{said[0].upper()}{said[1:]}. Nothing was stored.", "Correct it.") from error
+        raise refused(error) from error
     return signed(RedirectResponse(f"/equipment/{found.id}", 303), by_name)
 
 

@@ -4,23 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import groupby
 from typing import Any
 
 from fastapi import APIRouter, Request
-from pydantic import ValidationError
 from starlette.responses import Response
 
 from gladwire.core.power.chain import Context, nameplate
 from gladwire.core.power.distance import UNITS, distance
 from gladwire.core.power.equipment import FIELDS
-from gladwire.core.power.expect import Expectation, Sensitivity, chain_at, expect, missing_for, sensitivity
+from gladwire.core.power.expect import Bound, Expectation, Sensitivity, bounds, chain_at, expect, sensitivity
 from gladwire.core.power.limiters import BY_KEY
+from gladwire.core.power.site import Bay, BayOption, bays_for
 from gladwire.core.power.tariff import Tariff, price
-from gladwire.store.equipment import all_equipment, chain_for, details_of
+from gladwire.store.equipment import all_equipment, chain_for, details_of, piece_of
 from gladwire.store.models import Equipment
 from gladwire.web.charts.chain import ChainDrawing, chain
 from gladwire.web.charts.plot import Plot, Series, plot
+from gladwire.web.forms import id_in, number_in, told
 from gladwire.web.services import Database
 from gladwire.web.templating import render
 
@@ -33,30 +33,6 @@ OVERRIDES = (
     "pack_class_v", "pack_kwh", "vehicle_kw", "vehicle_a", "converter_kw", "ac_phases", "offer_a", "cable_code_a",
     "onboard_a", "onboard_phases",
 )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Bound:
-    """A limiter over a stretch of charge."""
-
-    title: str
-    limiter: str
-    from_soc: float
-    to_soc: float
-    minutes: float
-
-
-@dataclass(frozen=True)
-class Bay:
-    """What a stall of the same site would do for the vehicle. avoid: stalls that share its cabinet."""
-
-    number: int
-    name: str
-    minutes: float
-    average_kw: float
-    serves: str
-    avoid: str
-    chosen: bool
 
 
 @dataclass(frozen=True)
@@ -76,6 +52,7 @@ class Answer:
     cost: str = ""
     narrowest: str = ""
     bays: Sequence[Bay] = ()
+    chosen_stall: int = 0
 
 
 @dataclass(frozen=True)
@@ -133,37 +110,19 @@ def _typed(asked: Mapping[str, str]) -> dict[str, str]:
     return {**_DEFAULTS, **{k: v.strip()[:40] for k, v in asked.items() if v.strip()}}
 
 
-def number_in(text: str) -> float | None:
-    """A number as people type it; None for nothing. Raises ValueError for anything else."""
-    plain = text.strip().replace(",", ".").replace("−", "-")
-    if not plain:
-        return None
-    try:
-        value = float(plain)
-    except ValueError as error:
-        raise ValueError(f"“{text}” is no number") from error
-    if value != value or abs(value) > 1e9:
-        raise ValueError(f"“{text}” is out of range")
-    return value
-
-
 def _answer(db: Database, typed: Mapping[str, str]) -> Answer:
     context = Context()
     try:
-        pieces = [_piece(db, typed.get(kind, "")) for kind in ("vehicle", "stall", "adapter")]
+        pieces = [piece_of(db, id_in(typed.get(kind, ""))) for kind in ("vehicle", "stall", "adapter")]
         context = _context(db, pieces, typed)
         start, target, soc = (_percent(typed[key]) for key in ("start", "target", "soc"))
         found = expect(context, start, target)
         bays = _bays(db, pieces, typed, start, target)
-        return replace(_drawn(context, found, soc, typed, pieces[0]), bays=bays)
-    except ValidationError as error:
-        first = error.errors()[0]
-        name = str(first["loc"][0]) if first["loc"] else ""
-        title, unit = FIELDS.get(name, (name, ""))
-        return Answer(f"{title} {f'({unit})' if unit else ''}: {first['msg'].lower()}.", context, 50.0)
+        return replace(
+            _drawn(context, found, soc, typed, pieces[0]), bays=bays, chosen_stall=pieces[1].id if pieces[1] else 0
+        )
     except ValueError as error:
-        said = str(error)
-        return Answer(f"{said[0].upper()}{said[1:]}.", context, 50.0)
+        return Answer(told(error), context, 50.0)
 
 
 def _percent(text: str) -> float:
@@ -171,10 +130,6 @@ def _percent(text: str) -> float:
     if value is None or not 0 <= value <= 100:
         raise ValueError(f"“{text}” is no state of charge; 0 to 100 % was expected")
     return value
-
-
-def _piece(db: Database, number: str) -> Equipment | None:
-    return db.get(Equipment, int(number)) if number.isdigit() and len(number) < 10 else None
 
 
 def _context(db: Database, pieces: Sequence[Equipment | None], typed: Mapping[str, str]) -> Context:
@@ -210,7 +165,7 @@ def _drawn(
         found,
         chain(links, context.adapter_a_continuous is not None or context.adapter_supported is False),
         [p for p in (kw, time) if p],
-        _bounds(found),
+        bounds(found),
         sensitivity(context, float(found.soc[0]), float(typed["target"].replace(",", "."))),
         (
             f"The label's {label.label_kw:.0f} kW would take {label.needed_a:.0f} A "
@@ -231,35 +186,17 @@ def _bays(
     stall = pieces[1]
     if stall is None:
         return []
-    others = all_equipment(db, "stall", stall.site)
-    cabinets = {e.id: str(details_of(e).get("cabinet") or "") for e in others}
-    found = []
-    for other in others:
-        context = _context(db, [pieces[0], other, pieces[2]], {**typed, "neighbours": "0"})
-        if missing_for(context):
-            continue
-        then = expect(context, start, target)
-        beside = [
-            e.name for e in others if e.id != other.id and cabinets[e.id] and cabinets[e.id] == cabinets[other.id]
-        ]
-        serves = str(details_of(other).get("serves") or "")
-        if then.reached_soc >= target - 0.5:
-            found.append(
-                Bay(
-                    other.id, other.name, then.minutes, then.average_kw, serves, ", ".join(beside), other.id == stall.id
-                )
+    alone = {**typed, "neighbours": "0"}
+    options = []
+    for other in all_equipment(db, "stall", stall.site):
+        details = details_of(other)
+        context = _context(db, [pieces[0], other, pieces[2]], alone)
+        options.append(
+            BayOption(
+                other.id, other.name, str(details.get("cabinet") or ""), str(details.get("serves") or ""), context
             )
-    return sorted(found, key=lambda bay: bay.minutes)
-
-
-def _bounds(found: Expectation) -> list[Bound]:
-    told = []
-    for limiter, group in groupby(range(len(found.limiters)), key=lambda i: found.limiters[i]):
-        inside = list(group)
-        last = min(inside[-1] + 1, len(found.limiters) - 1)
-        minutes = float(found.time_s[last] - found.time_s[inside[0]]) / 60.0
-        told.append(Bound(BY_KEY[limiter].title, limiter, float(found.soc[inside[0]]), float(found.soc[last]), minutes))
-    return told
+        )
+    return bays_for(options, start, target)
 
 
 def _far(found: Expectation, typed: Mapping[str, str], vehicle: Equipment | None) -> str:

@@ -6,19 +6,19 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from fastapi import APIRouter, Request
-from pydantic import ValidationError
+from fastapi import APIRouter
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import FIELDS
-from gladwire.store.equipment import all_equipment, chain_for
+from gladwire.store.equipment import all_equipment, chain_for, piece_of
 from gladwire.store.measurements import newest_measurement, newest_settlement, settled_of
 from gladwire.store.models import ChargingSession, Equipment
 from gladwire.web.errors import RefusedError
+from gladwire.web.forms import FormFields, id_in, number_in, refused
 from gladwire.web.pages.captures import again, wait_for
-from gladwire.web.pages.expect import OVERRIDES, number_in
+from gladwire.web.pages.expect import OVERRIDES
 from gladwire.web.services import Database, ServicesHere
 from gladwire.web.session_view import measured_or_409
 from gladwire.web.signing import signed
@@ -48,9 +48,8 @@ def known_of(db: Database, context: Context) -> Known:
 
 
 @router.post("/sessions/{number}/known")
-async def keep_known(request: Request, here: ServicesHere, number: int) -> Response:
+def keep_known(form: FormFields, here: ServicesHere, number: int) -> Response:
     """Settle what is known for every capture of the session that holds power; each is judged anew."""
-    form = {key: str(value).strip() for key, value in (await request.form()).items()}
     by_name, why = form.get("by_name", "")[:80], form.get("why", "")[:300] or "Read from labels and displays"
     if not by_name:
         raise RefusedError(422, "Your name is needed. Nothing was stored.", "Fill it in.")
@@ -62,7 +61,8 @@ async def keep_known(request: Request, here: ServicesHere, number: int) -> Respo
         context = _context(db, pieces, form)
         session.vehicle, session.stall = pieces[0], pieces[1]
         for capture in session.captures:
-            if newest_measurement(capture) is None or measured_or_409(capture)[0].first(PowerReport) is None:
+            # One not measured yet may turn out to hold power: what was typed is not lost for it.
+            if newest_measurement(capture) and measured_or_409(capture)[0].first(PowerReport) is None:
                 continue
             newest = newest_settlement(db, capture)
             settled = settled_of(newest).model_copy(update={"context": context})
@@ -72,7 +72,7 @@ async def keep_known(request: Request, here: ServicesHere, number: int) -> Respo
 
 
 def _piece(db: Database, number: str, kind: str) -> Equipment | None:
-    found = db.get(Equipment, int(number)) if number.isdigit() and len(number) < 10 else None
+    found = piece_of(db, id_in(number))
     return found if found and found.kind == kind else None
 
 
@@ -83,12 +83,5 @@ def _context(db: Database, pieces: Sequence[Equipment | None], form: Mapping[str
         for key in ("ac_phases", "onboard_phases"):
             more[key] = int(more[key]) if more[key] is not None else None
         return chain_for(db, pieces, **more)
-    except ValidationError as error:
-        first = error.errors()[0]
-        title, unit = FIELDS.get(str(first["loc"][0]), (str(first["loc"][0]), ""))
-        raise RefusedError(
-            422, f"{title} ({unit}): {first['msg'].lower()}. Nothing was stored.", "Correct it."
-        ) from error
     except ValueError as error:
-        said = str(error)
-        raise RefusedError(422, f"{said[0].upper()}{said[1:]}. Nothing was stored.", "Correct it.") from error
+        raise refused(error) from error

@@ -14,8 +14,8 @@ from starlette.responses import Response, StreamingResponse
 
 from gladwire.core.lanes.frames.message_store import MessageStore, StoredMessage
 from gladwire.core.lanes.frames.plain import means
-from gladwire.core.lanes.frames.record import SIDE_WORDS, Connection, ConversationRecord, Side
-from gladwire.core.lanes.frames.rules.parameters import agreed_limits
+from gladwire.core.lanes.frames.record import SIDE_WORDS, ConversationRecord, Side
+from gladwire.core.lanes.frames.rules.parameters import limits_at
 from gladwire.core.lanes.frames.search import looking_for
 from gladwire.core.moments import Clock
 from gladwire.core.plc.exi.units import unit_of
@@ -35,13 +35,6 @@ router = APIRouter()
 
 _SIDES: tuple[Side, Side] = ("ev", "evse")
 _MOST_FOUND = 200
-# What a value is held against: the other side's limit.
-_LIMITS = {
-    "EVTargetVoltage": "EVSEMaximumVoltageLimit",
-    "EVTargetCurrent": "EVSEMaximumCurrentLimit",
-    "EVSEPresentVoltage": "EVMaximumVoltageLimit",
-    "EVSEPresentCurrent": "EVMaximumCurrentLimit",
-}
 
 
 @dataclass(frozen=True)
@@ -124,21 +117,13 @@ def one_message(db: Database, here: ServicesHere, number: int, place: int) -> Re
             frame=kept.frame + 1,
             name=message.name or "A message that is not decoded",
             protocol=message.protocol,
-            rows=[_row(path, value, _limits(record, kept)) for path, value in message.fields.items()],
+            rows=[_row(path, value, limits_at(record, kept.time_s)) for path, value in message.fields.items()],
             header=[_row(path, value, {}) for path, value in message.header.items()],
             error=str(message.error) if message.error else "",
             octets=[kept.payload[i : i + 16].hex(" ") for i in range(0, len(kept.payload), 16)],
             size=len(kept.payload),
         ),
     )
-
-
-def _limits(record: ConversationRecord, kept: StoredMessage) -> dict[str, float]:
-    """Limits by the field they are for, as they were agreed in this talk."""
-    connection: Connection | None = next((t for t in record.connections if t.start_s <= kept.time_s <= t.end_s), None)
-    exchange = agreed_limits(connection) if connection else None
-    found = {field: exchange.of_either(limit) for field, limit in _LIMITS.items()} if exchange else {}
-    return {field: value for field, value in found.items() if value is not None}
 
 
 def _row(path: str, value: Any, limits: dict[str, float]) -> FieldRow:

@@ -4,32 +4,31 @@ from __future__ import annotations
 
 import io
 import json
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any
+from typing import Annotated
 
-import numpy as np
 from fastapi import APIRouter, File, Form, Request, UploadFile
 from starlette.responses import RedirectResponse, Response
 
-from gladwire.core.lanes.power.record import PowerRecord
-from gladwire.core.quantities import BY_KEY, PLACE_WORDS, QUANTITIES, Place, Quantity
+from gladwire.core.quantities import PLACE_WORDS, QUANTITIES, Quantity
 from gladwire.formats import power_csv
+from gladwire.formats.errors import UnreadableError
+from gladwire.formats.typed import record_from
 from gladwire.store.captures import add_capture
 from gladwire.store.cases import case_with_sessions, cases, charging_session
 from gladwire.store.models import Case, ChargingSession
 from gladwire.store.readings import Picture, add_pictures, picture
 from gladwire.web.errors import RefusedError
+from gladwire.web.forms import id_in
 from gladwire.web.pages.captures import wait_for
 from gladwire.web.services import Database, ServicesHere
 from gladwire.web.signing import name_of, signed
-from gladwire.web.templating import render
+from gladwire.web.templating import render, sentence
 
 router = APIRouter()
 
-# A day of readings every second is no typing.
-_MOST_ROWS, _MOST_PICTURES, _MOST_PICTURE_BYTES = 20_000, 1_000, 2 * 2**20
+_MOST_PICTURES, _MOST_PICTURE_BYTES = 1_000, 2 * 2**20
 _TYPED = (
     "power_kw",
     "soc_percent",
@@ -69,47 +68,6 @@ def readings_page(request: Request, db: Database, case: int | None = None, sessi
     return render("readings.html", page)
 
 
-def record_from(text: str) -> PowerRecord:
-    """A record of what the page sends: {"columns": [{"quantity", "place"}…], "rows": [[seconds, value or null…]…]}.
-
-    Raises RefusedError naming the row.
-    """
-    try:
-        sent: Any = json.loads(text)
-        columns = [(str(c["quantity"]), str(c["place"])) for c in sent["columns"]]
-        rows = [[None if cell is None else float(cell) for cell in row] for row in sent["rows"]]
-    except (ValueError, KeyError, TypeError, RecursionError) as error:
-        raise RefusedError(422, "The readings did not arrive whole. Nothing was stored.", "Send them again.") from error
-    if not columns or any(q not in BY_KEY or p not in PLACE_WORDS for q, p in columns):
-        raise RefusedError(422, "The readings name a column that is not known.", "Choose columns from the list.")
-    if not 2 <= len(rows) <= _MOST_ROWS:
-        raise RefusedError(422, f"{len(rows)} rows of readings; 2 to {_MOST_ROWS} were expected.", "Type at least two.")
-    _check(rows, len(columns) + 1)
-    table = np.array([[np.nan if cell is None else cell for cell in row] for row in rows], dtype=np.float64)
-    values: dict[str, np.ndarray] = {}
-    places: dict[str, Place] = {}
-    second: dict[str, np.ndarray] = {}
-    other: dict[str, Place] = {}
-    for i, (quantity, place) in enumerate(columns, 1):
-        into, where = (values, places) if quantity not in values else (second, other)
-        into[quantity] = table[:, i]
-        where[quantity] = place  # type: ignore[assignment]
-    beside = PowerRecord(table[:, 0], second, other) if second else None
-    return PowerRecord(table[:, 0], values, places, second_place=beside)
-
-
-def _check(rows: Sequence[Sequence[float | None]], width: int) -> None:
-    last = -math.inf
-    for number, row in enumerate(rows, 1):
-        if len(row) != width or row[0] is None:
-            raise RefusedError(422, f"Row {number} has no time or too few cells.", "Give it a time, or empty it.")
-        if any(cell is not None and not math.isfinite(cell) for cell in row):
-            raise RefusedError(422, f"Row {number} holds something that is no number.", "Correct it.")
-        if row[0] <= last:
-            raise RefusedError(422, f"The time of row {number} is not after the row before.", "Correct the time.")
-        last = row[0]
-
-
 @router.post("/readings")
 def keep(
     request: Request,
@@ -123,7 +81,12 @@ def keep(
     pictures: Annotated[list[UploadFile] | None, File()] = None,
 ) -> Response:
     """Store typed readings as a capture of their own, with the pictures they were read from, and lead to the verdict."""
-    readings = record_from(record)
+    try:
+        readings = record_from(record)
+    except UnreadableError as error:
+        raise RefusedError(
+            422, f"{sentence(str(error))} Nothing was stored.", "Correct it and keep them again."
+        ) from error
     kept = _pictures(pictures or [], moments)
     with here.sessions.begin() as db:
         number = _session_number(db, title, case, session)
@@ -139,13 +102,13 @@ def keep(
 
 
 def _session_number(db: Database, title: str, case: str, session: str) -> int:
-    if session.isdigit():
-        found = charging_session(db, int(session))
+    if session:
+        found = charging_session(db, id_in(session) or 0)
         if found is None:
             raise RefusedError(404, f"There is no session {session}.", "Keep them as a session of their own.")
         return found.id
-    chosen = case_with_sessions(db, int(case)) if case.isdigit() else None
-    if case.isdigit() and chosen is None:
+    chosen = case_with_sessions(db, id_in(case) or 0) if case else None
+    if case and chosen is None:
         raise RefusedError(404, f"There is no case {case}.", "Choose another, or none.")
     fresh = ChargingSession(title=title, case=chosen)
     db.add(fresh)

@@ -18,6 +18,7 @@ from gladwire.core.lanes.bus.record import CanRecord
 from gladwire.core.lanes.frames.record import Connection, ConversationRecord
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.values import MeasuredValue, values_of
+from gladwire.core.lanes.power.against import against_earlier
 from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.measured import Measured
 from gladwire.core.power.chain import Context
@@ -52,7 +53,7 @@ from gladwire.web.errors import RefusedError
 from gladwire.web.pages.buses import BusPart, KeyLogRow, bus_parts, key_log_rows
 from gladwire.web.pages.captures import capture_or_404, csv_of
 from gladwire.web.pages.known import Known, known_of
-from gladwire.web.power_view import Neighbour, PowerPanel, against_earlier, neighbours, power_panels
+from gladwire.web.power_view import Neighbour, PowerPanel, neighbours, power_panels, whole_of
 from gladwire.web.services import Database
 from gladwire.web.session_view import SessionView, session_view
 from gladwire.web.signing import name_of
@@ -311,7 +312,7 @@ def _result_part(
         dialogues=_dialogues(view),
         powers=power_panels(session, view),
         neighbours=_beside(db, session, view) if session.stall else [],
-        earlier=against_earlier(view, _earlier(db, session)) if session.vehicle_id else None,
+        earlier=against_earlier(whole_of(view), _earlier(db, session)) if session.vehicle_id else None,
         known=known_of(db, _context(view)) if view.holds(PowerReport) else None,
         pictures=pictures_of(db, [c.id for c in view.captures]),
         buses=bus_parts(view),
@@ -328,13 +329,14 @@ def _beside(db: Database, session: ChargingSession, view: SessionView) -> list[N
     return neighbours(session, view, sessions_with(db, stalls)) if len(stalls) > 1 else []
 
 
-def _earlier(db: Database, session: ChargingSession) -> list[tuple[str, bool, SessionView]]:
-    """Other sessions of the same vehicle that have a result."""
+def _earlier(db: Database, session: ChargingSession) -> list[tuple[str, bool, PowerReport]]:
+    """Other sessions of the same vehicle that hold power."""
     found = []
     for other in sessions_with(db, [session.vehicle_id] if session.vehicle_id else [], 12):
         view = session_view(other) if other.id != session.id and other.captures else None
-        if view:
-            found.append((other.title, other.stall_id == session.stall_id, view))
+        report = whole_of(view) if view else None
+        if report:
+            found.append((other.title, other.stall_id == session.stall_id, report))
     return found
 
 

@@ -9,12 +9,12 @@ from fastapi import APIRouter, Request
 from starlette.responses import Response
 
 from gladwire.core.power.expect import expect, missing_for
-from gladwire.core.power.site import Arrival, Cabinet, Stall, play_site
-from gladwire.store.equipment import all_equipment, chain_for, details_of
+from gladwire.core.power.site import Arrival, play_site, site_of
+from gladwire.store.equipment import all_equipment, chain_for, details_of, piece_of
 from gladwire.store.models import Equipment
 from gladwire.web.charts.plot import Plot, Series, plot
 from gladwire.web.errors import RefusedError
-from gladwire.web.pages.expect import number_in
+from gladwire.web.forms import id_in, number_in, told
 from gladwire.web.services import Database
 from gladwire.web.templating import render
 
@@ -69,8 +69,7 @@ def play(request: Request, db: Database, name: str) -> Response:
     try:
         played, drawing = _played(db, pieces, rows, start, target)
     except ValueError as error:
-        said = str(error)
-        trouble = f"{said[0].upper()}{said[1:]}."
+        trouble = told(error)
     rows += [("", "", "")] * (4 - len(rows))
     page = PlayPage(
         "equipment", name, stalls, all_equipment(db, "vehicle"), rows, start, target, played, drawing, trouble
@@ -89,7 +88,7 @@ def _played(
     by_id = {str(e.id): e for e in pieces if e.kind == "stall"}
     for stall_id, vehicle_id, at in rows:
         stall = by_id.get(stall_id)
-        vehicle = db.get(Equipment, int(vehicle_id)) if vehicle_id.isdigit() and len(vehicle_id) < 10 else None
+        vehicle = piece_of(db, id_in(vehicle_id))
         if stall is None or vehicle is None or vehicle.kind != "vehicle":
             continue
         minute = number_in(at) or 0.0
@@ -103,7 +102,9 @@ def _played(
         names.append((vehicle.name, stall.name, minute, expect(alone, low, high)))
     if not arrivals:
         return [], None
-    visits = play_site(*_site_parts(pieces, {a.stall for a in arrivals}), arrivals, 6.0)
+    visits = play_site(
+        *site_of([(e.kind, e.name, details_of(e)) for e in pieces], {a.stall for a in arrivals}), arrivals, 6.0
+    )
     told = [
         Played(
             name, stall, minute,
@@ -119,29 +120,3 @@ def _played(
         for number, ((_, stall, minute, _), v) in enumerate(zip(names, visits, strict=True))
     ]
     return told, plot("What each gets", "minutes", "kW", series)
-
-
-def _site_parts(pieces: Sequence[Equipment], used: set[str]) -> tuple[list[Cabinet], list[Stall]]:
-    """Cabinets and stalls as the simulation has them; a stall nobody feeds has a cabinet of its own, as large as its post.
-
-    Raises ValueError for a stall in use whose kW are not known.
-    """
-    cabinets = [
-        Cabinet(key=e.name, kw=d["cabinet_kw"], module_kw=d.get("module_kw") or 0.0, policy=d.get("share", "equal"))
-        for e in pieces
-        if e.kind == "cabinet" and (d := details_of(e)).get("cabinet_kw")
-    ]
-    known = {c.key for c in cabinets}
-    stalls = []
-    for e in pieces:
-        if e.kind != "stall" or e.name not in used:
-            continue
-        d = details_of(e)
-        if not d.get("post_kw"):
-            raise ValueError(f"the kW of {e.name} are not known")
-        feeds = str(d.get("cabinet") or "")
-        if feeds not in known:
-            feeds = f"own of {e.name}"
-            cabinets.append(Cabinet(key=feeds, kw=d["post_kw"]))
-        stalls.append(Stall(key=e.name, cabinet=feeds, kw=d["post_kw"], amps=d.get("post_a"), volts=d.get("post_v")))
-    return cabinets, stalls

@@ -11,12 +11,28 @@ from gladwire.core.standards.source import ISO_15118_2, PRACTICE
 from gladwire.core.standards.v2g_timers import ongoing_max_s, timer_source
 from gladwire.core.words import seconds
 
+# What a value is held against: the other side's limit.
+_LIMIT_OF = {
+    "EVTargetVoltage": "EVSEMaximumVoltageLimit",
+    "EVTargetCurrent": "EVSEMaximumCurrentLimit",
+    "EVSEPresentVoltage": "EVMaximumVoltageLimit",
+    "EVSEPresentCurrent": "EVMaximumCurrentLimit",
+}
+
 
 def agreed_limits(connection: Connection) -> Exchange | None:
     """The last answered exchange of limits, finished where one is."""
     exchanges = [t for t in connection.of("ChargeParameterDiscovery") if t.response and not t.failed]
     done = [t for t in exchanges if t.done]
     return done[-1] if done else exchanges[-1] if exchanges else None
+
+
+def limits_at(record: ConversationRecord, time_s: float) -> dict[str, float]:
+    """What the other side allows at a moment, by the field it limits, as last agreed."""
+    connection = next((c for c in record.connections if c.start_s <= time_s <= c.end_s), None)
+    exchange = agreed_limits(connection) if connection else None
+    found = {field: exchange.of_either(limit) for field, limit in _LIMIT_OF.items()} if exchange else {}
+    return {field: float(value) for field, value in found.items() if value is not None}
 
 
 def pack_volts(connection: Connection) -> float | None:

@@ -1,0 +1,57 @@
+"""Dates as files write them: which part is the day is told by the whole column, not by one cell."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from datetime import UTC, date
+from itertools import pairwise
+
+from dateutil import parser
+
+_YEAR_FIRST = re.compile(r"\d{4}\D")
+_DATED = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}")
+
+
+class Dates:
+    """The dates of a column. decided: whether the column itself, its dots or its leading years tell day from month."""
+
+    def __init__(self, texts: Sequence[str]) -> None:
+        """texts: dates without clock, in the order of the rows. Raises ValueError where one is no date."""
+        distinct = list(dict.fromkeys(texts))
+        readings = [found for day_first in (True, False) if (found := _read(distinct, day_first))]
+        if not readings:
+            raise ValueError(f"“{distinct[0]}” is no date" if distinct else "there is no date")
+        orders = {tuple(found.values()) for found in readings}
+        dotted = all("." in text for text in distinct)
+        spans = [_span(list(found.values())) for found in readings]
+        self.decided = len(orders) == 1 or dotted or len(set(spans)) > 1
+        # Dots put the day first wherever they are used; else time runs on, in the smaller steps.
+        self._days = readings[0] if dotted else readings[spans.index(min(spans))]
+
+    def day(self, text: str) -> date:
+        return self._days[text]
+
+
+def _read(texts: Sequence[str], day_first: bool) -> dict[str, date] | None:
+    try:
+        return {text: parser.parse(text, dayfirst=day_first and not _YEAR_FIRST.match(text)).date() for text in texts}
+    except (ValueError, OverflowError):
+        return None
+
+
+def _span(days: Sequence[date]) -> float:
+    steps = [(after - before).days for before, after in pairwise(days)]
+    return float("inf") if any(step < 0 for step in steps) else float(sum(steps))
+
+
+def moment_of(text: str) -> float | None:
+    """Seconds since 1970 of a file's own word for its start, UTC where it names no zone; None where it tells no date."""
+    if not _DATED.search(text):
+        return None
+    try:
+        day_first = not _YEAR_FIRST.match(text.strip()) and "." in text.split(" ")[0]
+        found = parser.parse(text, dayfirst=day_first)
+    except (ValueError, OverflowError):
+        return None
+    return (found if found.tzinfo else found.replace(tzinfo=UTC)).timestamp()
