@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from gladwire.core.standards.source import SOURCES
-from gladwire.formats.registry import READERS
+from gladwire.formats.registry import KNOWN, READERS
 
 ROOT = Path(__file__).parents[1]
 PAGES = [ROOT / "README.md", ROOT / "CHANGELOG.md", *sorted((ROOT / "docs").glob("*.md"))]
@@ -41,6 +41,7 @@ def test_every_source_is_listed_with_its_document() -> None:
 def test_every_reader_has_its_heading() -> None:
     headings = set(re.findall(r"^## (\S+)$", (ROOT / "docs" / "formats.md").read_text(), re.MULTILINE))
     assert {reader.key for reader in READERS} <= headings
+    assert KNOWN in " ".join((ROOT / "README.md").read_text().split())
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda p: p.name)
@@ -54,8 +55,13 @@ def test_named_files_exist(page: Path) -> None:
     text = page.read_text()
     for name in re.findall(r"`((?:gladwire|tests|docs)/[\w/.-]+\.\w+)`", text):
         assert (ROOT / name).exists(), name
-    for name in re.findall(r"`((?:web|store|core|formats)/[\w/.-]+\.(?:py|html|js))", text):
-        assert (ROOT / "gladwire" / name).exists(), name
+    for name, symbol in re.findall(r"`((?:web|store|core|formats|work)/[\w/.-]+\.(?:py|html|js))(?:: (\w+))?", text):
+        path = ROOT / "gladwire" / name
+        assert path.exists(), name
+        assert not symbol or re.search(rf"^(?:(?:def|class) )?{symbol}\b", path.read_text(), re.MULTILINE), (
+            name,
+            symbol,
+        )
 
 
 def test_the_readme_stays_short() -> None:

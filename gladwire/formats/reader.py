@@ -32,7 +32,8 @@ class Options(NamedTuple):
 
 class Reader(NamedTuple):
     """sniff: first decompressed bytes to a score, 0 no to 100 surely. read: may raise UnreadableError. endings: of file
-    names, left out of titles. words: how a sentence about what can be read names it.
+    names, left out of titles. words: how a sentence about what can be read names it, empty for what only the application
+    itself writes.
     """
 
     key: str

@@ -85,4 +85,4 @@ def _read(source: Source, options: Options) -> PowerRecord:
     return record_from(content)
 
 
-READER = Reader("typed", "Typed readings (JSON)", _sniff, _read, ("json",), "typed readings (JSON)")
+READER = Reader("typed", "Typed readings (JSON)", _sniff, _read, ("json",), "")

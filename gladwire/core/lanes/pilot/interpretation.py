@@ -1,4 +1,4 @@
-"""The reading of a capture: the factor, polarity and zero in use, what was guessed and why."""
+"""How a capture is read: the factor, polarity and zero in use, what was guessed and why."""
 
 from __future__ import annotations
 
