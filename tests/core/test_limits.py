@@ -1,0 +1,403 @@
+"""Every limit from both sides: a hair inside nothing is told, a hair outside it is.
+
+Records are made by hand here, so that each stands exactly at its limit; limits are those of the tables, whose values stand
+against the published ones in test_standards.py.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any, Literal, NamedTuple
+
+import pytest
+
+from gladwire.core.calculations.pilot_circuit import nominal_level_v
+from gladwire.core.findings import SEVERITIES, apply
+from gladwire.core.lanes.bus.record import CanRecord, Course
+from gladwire.core.lanes.bus.rules import RULES as BUS
+from gladwire.core.lanes.contactor.record import Closing, ContactorRecord
+from gladwire.core.lanes.contactor.rules import RULES as CONTACTOR
+from gladwire.core.lanes.contactor.rules import Switching
+from gladwire.core.lanes.frames.record import Connection, ConversationRecord, Exchange, SentMessage
+from gladwire.core.lanes.frames.rules import RULES as FRAMES
+from gladwire.core.lanes.lock.record import LockRecord
+from gladwire.core.lanes.mains.record import MainsRecord, Span
+from gladwire.core.lanes.mains.rules import RULES as MAINS
+from gladwire.core.lanes.mains.rules import Ac
+from gladwire.core.lanes.pilot.interpretation import Interpretation
+from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.lanes.pilot.rules import RULES as PILOT
+from gladwire.core.lanes.proximity.record import ProximityRecord, ProximitySegment
+from gladwire.core.lanes.proximity.rules import RULES as PROXIMITY
+from gladwire.core.lanes.records import Record, Records
+from gladwire.core.plc.slac import SlacAnswer, SlacProfile, SlacRun
+from gladwire.core.scene.rules.across_lanes import RULES as ACROSS
+from gladwire.core.scene.rules.stamped import RULES as STAMPED
+from gladwire.core.scene.scene import Scene
+from gladwire.core.scene.stamps import Stamp
+from gladwire.core.standards import dc_limits, pilot_timing, practice, slac_limits, v2g_timers
+from gladwire.core.standards.limit import Limit
+from gladwire.core.standards.limits import LIMITS, TOPICS
+
+LEVELS = {"A": 12.0, "B": 9.0, "C": 6.0, "D": 3.0, "E": 0.0, "F": -12.0}
+
+
+def stays(*parts: tuple[str, float], **more: Any) -> PilotRecord:
+    """A pilot of stretches (label, seconds), at nominal levels; `more` goes to every oscillating one."""
+    segments, at = [], 0.0
+    for label, lasts in parts:
+        state, oscillates = label[0], label.endswith("2")
+        values: dict[str, Any] = {"high_v": LEVELS[state]}
+        if oscillates:
+            values |= {
+                "low_v": -12.0, "cycles": 100, "frequency_hz": 1000.0, "duty_percent": 26.6, "duty_doubt_percent": 0.01,
+                "offer_kind": "current", "advertised_current_a": 16.0,
+            }  # fmt: skip
+            values |= more
+        segments.append(
+            Segment(state=state, nearest=state, oscillating=oscillates, start_s=at, end_s=at + lasts, **values)  # type: ignore[arg-type]
+        )
+        at += lasts
+    return PilotRecord(
+        start_s=0.0, end_s=at, channel="CP", rate_hz=1e6, threshold_v=0.0, noise_v=0.01, quantum_v=0.01,
+        interpretation=Interpretation(), segments=tuple(segments), events=(),
+    )  # fmt: skip
+
+
+def worst(found: Iterable[Any], code: str) -> int:
+    """The gravest severity of a code among findings; -1 for none."""
+    return max((SEVERITIES.index(f.severity) for f in found if f.code == code), default=-1)
+
+
+def pilot(code: str, made: Callable[[float], PilotRecord], least: str = "note") -> Callable[[float], bool]:
+    return lambda x: worst(apply(PILOT, made(x)), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
+
+
+def with_level(state: str, high_v: float) -> PilotRecord:
+    record = stays(("A1", 1.0), ("B1", 1.0), (f"{state}2", 3.0))
+    last = record.segments[-1].model_copy(update={"high_v": high_v})
+    return record.model_copy(update={"segments": (*record.segments[:-1], last)})
+
+
+def interrupted(seconds: float) -> PilotRecord:
+    return stays(("A1", 1.0), ("B2", 1.0), ("C2", 3.0), ("A2", seconds), ("C2", 3.0))
+
+
+ASK = stays(("A1", 1.0), ("B2", 1.0), ("C2", 20.0), ("B2", 4.0))
+CLOSES, OPENS = 2.0, 22.0
+
+
+def contactor(code: str, least: str, made: Callable[[float], tuple[float, float, bool]]) -> Callable[[float], bool]:
+    def told(x: float) -> bool:
+        start, end, until_end = made(x)
+        closing = Closing(start_s=start, end_s=end, until_end=until_end)
+        line = ContactorRecord(start_s=0.0, end_s=26.0, channel="K1", switched=True, closings=(closing,))
+        return worst(apply(CONTACTOR, Switching(ASK, line)), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
+
+    return told
+
+
+def span(start: float, end: float, rms: float, phases: int = 1) -> Span:
+    names = tuple(f"L{n + 1}" for n in range(phases))
+    return Span(start_s=start, end_s=end, rms=rms, carried_by=names, each=(rms,) * phases)
+
+
+def mains(
+    code: str,
+    least: str,
+    made: Callable[[float], dict[str, Sequence[Span]]],
+    record: PilotRecord | Callable[[float], PilotRecord] = ASK,
+) -> Callable[[float], bool]:
+    def told(x: float) -> bool:
+        spans = {"volts": (), "amps": (), "levels": (), "dips": (), **{k: tuple(v) for k, v in made(x).items()}}
+        seen = record(x) if callable(record) else record
+        lane = MainsRecord(start_s=0.0, end_s=seen.end_s, has_volts=True, has_amps="amps" in made(x), **spans)
+        return worst(apply(MAINS, Ac(seen, lane)), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
+
+    return told
+
+
+def flows(rms: float, start: float, end: float) -> dict[str, Sequence[Span]]:
+    return {
+        "volts": [span(CLOSES, OPENS, 230)],
+        "amps": [span(start, end, rms)],
+        "levels": [span(start, end, rms)],
+    }
+
+
+def proximity(code: str, least: str, made: Callable[[float], Sequence[tuple[str, float]]]) -> Callable[[float], bool]:
+    def told(x: float) -> bool:
+        segments, at = [], 0.0
+        for state, lasts in made(x):
+            segments.append(
+                ProximitySegment(start_s=at, end_s=at + lasts, value=1.0, unit="V", state=state, meaning="m")  # type: ignore[arg-type]
+            )
+            at += lasts
+        record = ProximityRecord(start_s=0.0, end_s=at, channel="PP", segments=tuple(segments))
+        return worst(apply(PROXIMITY, record), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
+
+    return told
+
+
+def course(role: str, unit: str, *points: tuple[float, float], end: float = 60.0) -> Course:
+    moves, values = zip(*points, strict=True)
+    return Course(role=role, signal=f"box.{role}", unit=unit, moves=moves, values=values, end_s=end)
+
+
+def bus(code: str, least: str, made: Callable[[float], Sequence[Course]], **more: Any) -> Callable[[float], bool]:
+    def told(x: float) -> bool:
+        courses = tuple(made(x))
+        end = max(c.end_s for c in courses)
+        record = CanRecord(**{"start_s": 0.0, "end_s": end, "frames": 100, "courses": courses, **more})
+        return worst(apply(BUS, record), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
+
+    return told
+
+
+CLOSED = course("contactor", "", (0.0, 0.0), (10.0, 1.0), (40.0, 0.0))
+
+
+def exchange(
+    stem: str, start: float, end: float, asked: dict[str, Any], given: dict[str, Any], **more: Any
+) -> Exchange:
+    request = SentMessage(time_s=start, number=0, name=f"{stem}Req", fields=asked)
+    response = SentMessage(time_s=end, number=1, name=f"{stem}Res", fields={"ResponseCode": "OK", **given})
+    protocol = more.pop("protocol", "ISO15118-2")
+    values = {"request": request, "response": response, **more}
+    return Exchange(start_s=start, end_s=end, stem=stem, protocol=protocol, **values)
+
+
+def unanswered(stem: str) -> Exchange:
+    return exchange(stem, 1.0, 1.0, {}, {}, response=None, answered=False)
+
+
+def frames(
+    code: str, least: str, made: Callable[[float], tuple[Sequence[Exchange], float]], **more: Any
+) -> Callable[[float], bool]:
+    """made: exchanges of one connection, and where the capture ends."""
+
+    def told(x: float) -> bool:
+        exchanges, end = made(x)
+        values = {"protocol": "ISO15118-2", "ends": (), **more}
+        connection = Connection(start_s=0.0, end_s=end, exchanges=tuple(exchanges), **values)
+        record = ConversationRecord(start_s=0.0, end_s=end, frames=100, connections=(connection,))
+        return worst(apply(FRAMES, record), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
+
+    return told
+
+
+def matching(
+    code: str, least: str, made: Callable[[float], dict[str, Any]], end: float = 60.0
+) -> Callable[[float], bool]:
+    def told(x: float) -> bool:
+        values = {"start_s": 0.0, "end_s": 2.0, "run_id": "1", "ev_mac": "ev", "requests": 1, **made(x)}
+        record = ConversationRecord(start_s=0.0, end_s=end, frames=10, slac=(SlacRun(**values),))
+        return worst(apply(FRAMES, record), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
+
+    return told
+
+
+def profile(db: float, mac: str = "post") -> SlacProfile:
+    return SlacProfile(time_s=1.0, evse_mac=mac, sounds=10, groups_db=(round(db),) * 58, average_db=db)
+
+
+def scene(
+    code: str, least: str, made: Callable[[float], tuple[Sequence[Record], Sequence[Stamp]]]
+) -> Callable[[float], bool]:
+    def told(x: float) -> bool:
+        records, stamps = made(x)
+        return worst(
+            apply((*ACROSS, *STAMPED), Scene(Records.of_all(records), tuple(stamps))), code
+        ) >= SEVERITIES.index(
+            least  # type: ignore[arg-type]
+        )
+
+    return told
+
+
+def home(end: float) -> ProximityRecord:
+    plug = ProximitySegment(start_s=1.0, end_s=end, value=1.5, unit="V", state="latched", meaning="latched")
+    return ProximityRecord(start_s=0.0, end_s=end, channel="PP", segments=(plug,))
+
+
+class Case(NamedTuple):
+    """told: whether the rule speaks of a record that stands at x. beyond: on which side of the limit it does."""
+
+    name: str
+    limit: float
+    beyond: Literal["above", "below"]
+    told: Callable[[float], bool]
+
+
+t, p, s, d, v = pilot_timing, practice, slac_limits, dc_limits, v2g_timers
+HZ = pilot_timing.FREQUENCY_HZ
+CASES = [
+    # The pilot
+    Case("source frequency", t.FREQUENCY_SOURCE_TOLERANCE, "above", pilot(
+        "frequency_out", lambda x: stays(("B2", 2), frequency_hz=HZ * (1 + x)))),
+    Case("source frequency, low", t.FREQUENCY_SOURCE_TOLERANCE, "above", pilot(
+        "frequency_out", lambda x: stays(("B2", 2), frequency_hz=HZ * (1 - x)))),
+    Case("frequency a vehicle accepts", t.FREQUENCY_VEHICLE_TOLERANCE, "above", pilot(
+        "frequency_out", lambda x: stays(("B2", 2), frequency_hz=HZ * (1 + x)), "fault")),
+    *(Case(f"rise in {state}", most, "above", pilot(
+        "slow_edges", lambda x, state=state: stays((f"{state}2", 2), rise_us=x, fall_us=1.0)))  # type: ignore[misc]
+      for state, most in t.RISE_MAX_US.items()),
+    Case("fall", t.FALL_MAX_US, "above", pilot("slow_edges", lambda x: stays(("B2", 2), rise_us=1.0, fall_us=x))),
+    Case("oscillation after the plug is drawn", t.OSCILLATION_AFTER_UNPLUG_MAX_S, "above", pilot(
+        "oscillating_without_vehicle", lambda x: stays(("B2", 2), ("A2", x), ("A1", 1)))),
+    Case("E by which a post asks to be matched anew", t.RESTART_MATCHING_MIN_S, "below", pilot(
+        "pilot_withdrawn", lambda x: stays(("B1", 2), ("E1", x), ("B1", 2)), "fault")),
+    Case("a gap taken for a contact", t.INTERRUPTION_MAX_S, "above", pilot("pilot_lost_while_asking", interrupted)),
+    Case("the pilot lost at the end", t.SWITCH_OFF_MAX_S, "above", pilot(
+        "pilot_lost_while_asking", lambda x: stays(("B2", 1), ("C2", 3), ("A2", x)))),
+    Case("oscillation that stops for longer than a bounce", t.BOUNCE_S, "above", pilot(
+        "offer_withdrawn", lambda x: stays(("B2", 1), ("C2", 3), ("C1", x), ("C2", 1)))),
+    Case("ventilation for longer than a bounce", t.BOUNCE_S, "above", pilot(
+        "ventilation_asked", lambda x: stays(("B2", 1), ("D2", x), ("B2", 1)))),
+    Case("an offer that waits in vain", t.PATIENCE_S, "above", pilot(
+        "never_asked", lambda x: stays(("A1", 1), ("B2", x)), "suspect")),
+    Case("a vehicle that waits in vain", t.PATIENCE_S, "above", pilot(
+        "no_offer", lambda x: stays(("A1", 1), ("B1", x)), "suspect")),
+    Case("hunting", t.HUNTING_MIN_REQUESTS - 0.5, "above", pilot(
+        "hunting", lambda x: stays(("B2", 1), *[("C2", 1.0), ("B2", 1.0)] * int(x + 0.5)))),
+    Case("a toggle that wakes", t.TOGGLE_MAX_S, "below", pilot(
+        "wake_up_toggle", lambda x: stays(("B2", 1), ("C2", x), ("B2", 1), ("C2", 9)), "normal")),
+    Case("a thin margin", 7.0 - t.THIN_MARGIN_V, "above", pilot(
+        "pilot_level_thin_margin", lambda x: with_level("C", x))),
+    Case("a margin that is thick", 7.0 - t.THIN_MARGIN_V, "below", pilot(
+        "pilot_level_in_band", lambda x: stays(("C2", 3)).model_copy(
+            update={"segments": (with_level("C", x).segments[-1],)}), "normal")),
+    Case("a shift of series resistance", nominal_level_v("C", 12.0) + t.SHIFT_V, "above", pilot(
+        "series_resistance", lambda x: with_level("C", x))),
+    Case("stuck at zero", t.STUCK_SHARE, "above", pilot(
+        "pilot_stuck_at_zero", lambda x: stays(("A1", 100 * (1 - x)), ("E1", 100 * x)))),
+    Case("stuck at minus twelve", t.STUCK_SHARE, "above", pilot(
+        "post_not_available", lambda x: stays(("A1", 100 * (1 - x)), ("F1", 100 * x)))),
+    # Contactor
+    Case("the contactor closes", t.SWITCH_ON_MAX_S + p.SLACK_S, "above", contactor(
+        "contactor_closes", "suspect", lambda x: (CLOSES + x, OPENS, False))),
+    Case("the contactor opens", t.SWITCH_OFF_MAX_S + p.SLACK_S, "above", contactor(
+        "contactor_opens", "suspect", lambda x: (CLOSES, OPENS + x, False))),
+    Case("the contactor stays closed", p.STAYS_CLOSED_S, "above", contactor(
+        "contactor_stays_closed", "suspect", lambda x: (CLOSES, OPENS + x, True))),
+    # Mains
+    Case("mains after C", t.SWITCH_ON_MAX_S + p.SLACK_S, "above", mains(
+        "mains_on", "suspect", lambda x: {"volts": [span(CLOSES + x, OPENS, 230)]})),
+    Case("mains never on", t.SWITCH_ON_MAX_S, "above", mains(
+        "mains_missing", "fault", lambda x: {"volts": []}, lambda x: stays(("B2", 1), ("C2", x), ("B2", 1)))),
+    Case("mains off after C", t.SWITCH_OFF_MAX_S + p.SLACK_S, "above", mains(
+        "mains_off_late", "suspect", lambda x: {"volts": [span(CLOSES, OPENS + x, 230)]})),
+    Case("mains without a request", p.IDLE_MAINS_S, "above", mains(
+        "mains_without_request", "fault", lambda x: {"volts": [span(CLOSES, OPENS + x, 230)]})),
+    Case("current that never comes", p.CURRENT_PATIENCE_S, "above", mains(
+        "current_missing", "fault", lambda x: {"volts": [span(1, 1 + x, 230)], "amps": []},
+        lambda x: stays(("B2", 1), ("C2", x), ("B2", 1)))),
+    Case("current over the offer", 16.0 * p.OVER_OFFER_SHARE + p.OVER_OFFER_A, "above", mains(
+        "current_over_offer", "fault", lambda x: flows(x, CLOSES, OPENS))),
+    Case("time over the offer", t.FOLLOW_OFFER_MAX_S + p.OVER_OFFER_S, "above", mains(
+        "current_over_offer", "fault", lambda x: flows(20.0, CLOSES, CLOSES + x))),
+    Case("current below the offer", 16.0 * p.LESS_SHARE, "below", mains(
+        "draws_below_offer", "note", lambda x: flows(x, CLOSES, OPENS))),
+    Case("current that goes while asking", p.CURRENT_PATIENCE_S, "above", mains(
+        "current_lost", "note", lambda x: flows(16.0, CLOSES, OPENS - x))),
+    Case("current less than before", 15.0 * p.LESS_SHARE, "below", mains(
+        "current_reduced", "suspect", lambda x: {
+            "volts": [span(CLOSES, OPENS, 230)], "amps": [span(CLOSES, OPENS, 15)],
+            "levels": [span(CLOSES, 12, 15), span(12, OPENS, x)]})),
+    Case("a level that is no ramp", p.LEVEL_STAYS_S, "above", mains(
+        "current_reduced", "suspect", lambda x: {
+            "volts": [span(CLOSES, OPENS, 230)], "amps": [span(CLOSES, OPENS, 15)],
+            "levels": [span(CLOSES, 12, 15), span(12, 12 + x, 8)]})),
+    Case("a dip before the end", p.DIP_BEFORE_S, "below", mains(
+        "mains_dip", "suspect", lambda x: {**flows(16.0, CLOSES, OPENS), "dips": [span(OPENS - x - 1, OPENS - x, 180)]})),
+    # Proximity
+    Case("a latch pressed for long", p.LATCH_STUCK_S, "above", proximity(
+        "latch_pressed", "fault", lambda x: [("absent", 1), ("pressed", x), ("latched", 5)])),
+    Case("proximity that opens", p.PROXIMITY_GAP_S, "below", proximity(
+        "proximity_intermittent", "fault", lambda x: [("latched", 5), ("absent", x), ("latched", 5)])),
+    Case("a value no plug has", p.PROXIMITY_WRONG_S, "above", proximity(
+        "proximity_wrong", "fault", lambda x: [("absent", 1), ("between", x), ("latched", 5)])),
+    # Across lanes
+    Case("a plug that is not home", p.SEAT_S, "above", scene(
+        "plug_not_home", "fault", lambda x: ([home(1 + x), stays(("A1", 1 + x))], []))),
+    Case("a lock nobody drives", p.LOCKS_WITHIN_S, "above", scene(
+        "lock_not_driven", "suspect", lambda x: ([home(1 + x), LockRecord(
+            start_s=0.0, end_s=1 + x, current_channel="lock A", position_channel="", attempts=())], []))),
+    Case("a clunk after C", t.SWITCH_ON_MAX_S + p.HAND_S, "below", scene(
+        "heard_contactor", "normal", lambda x: ([ASK], [Stamp(kind="contactor_clunk", at_s=CLOSES + x)]))),
+    # A bus
+    Case("sides at closing", d.CLOSE_V, "above", bus("can_closed_apart", "note", lambda x: [
+        CLOSED, course("pack_v", "V", (0, 350.0)), course("inlet_v", "V", (0, 350.0 - x))])),
+    Case("contactors under load", d.OPEN_A, "above", bus("can_opened_loaded", "suspect", lambda x: [
+        CLOSED, course("amps", "A", (0, 0.0), (12, 50.0), (39, x))])),
+    Case("current that counts", d.FLOWS_A, "above", bus("can_flows", "normal", lambda x: [
+        CLOSED, course("amps", "A", (0, 0.0), (12, x), (39, 0.0))])),
+    Case("a live side", p.LIVE_V, "above", bus("can_sides_swapped", "fault", lambda x: [
+        CLOSED, course("pack_v", "V", (0, 0.0)), course("inlet_v", "V", (0, x))])),
+    Case("a hot pin", p.PIN_HOT_C - 1e-9, "above", bus("can_pin_hot", "suspect", lambda x: [
+        course("pin_1_c", "°C", (0, 30.0), (9, x))])),
+    Case("a pin too cold to be believed", p.PIN_LEAST_C, "below", bus("can_pin_sensor", "fault", lambda x: [
+        course("pin_1_c", "°C", (0, 30.0), (9, x))])),
+    Case("a pin too hot to be believed", p.PIN_MOST_C, "above", bus("can_pin_sensor", "fault", lambda x: [
+        course("pin_1_c", "°C", (0, 30.0), (9, x))])),
+    Case("a manager that asks for nothing", p.ASKS_NOTHING_S, "above", bus("can_asks_nothing", "fault", lambda x: [
+        course("asked_a", "A", (0, 0.0), end=x)])),
+    Case("pre-charge by a controller", p.BUS_PRECHARGE_S, "above", bus("can_closed_apart", "fault", lambda x: [
+        course("precharge", "", (0, 0.0), (2, 1.0), (2 + x, 0.0), end=2.5 + x)])),
+    # Matching
+    Case("an answer to matching parameters", s.SEQUENCE_MAX_S, "above", matching(
+        "slac_late", "suspect", lambda x: {"answers": (SlacAnswer(time_s=1.0, evse_mac="post", wait_s=x),)})),
+    Case("a match confirmation", s.MATCH_RESPONSE_MAX_S, "above", matching(
+        "slac_late_match", "suspect", lambda x: {"match_wait_s": x, "match_answered_at_s": 1.9, "result": "matched"})),
+    Case("attenuation found", s.FOUND_DB, "above", matching(
+        "slac_weak", "note", lambda x: {"profiles": (profile(x),)})),
+    Case("attenuation possible", s.POSSIBLE_DB, "above", matching(
+        "slac_weak", "suspect", lambda x: {"profiles": (profile(x),)})),
+    Case("two posts told apart", s.APART_DB, "below", matching(
+        "slac_ambiguous", "note", lambda x: {"profiles": (profile(5.0), profile(5.0 + x, "other"))})),
+    Case("retries", s.RETRIES + 1.5, "above", matching("slac_again", "note", lambda x: {"requests": int(x + 0.5)})),
+    Case("a capture that can say a match stayed away", v.SETTLED_S, "above", lambda x: matching(
+        "slac_broke_off", "fault", lambda _: {"sounds_sent": 10}, 2.0 + x)(x)),
+    # Messages
+    Case("pre-charge near enough", d.CLOSE_V, "above", frames("precharge_not_reached", "fault", lambda x: ([
+        exchange("PreCharge", 1.0, 5.0, {"EVTargetVoltage": 400.0}, {"EVSEPresentVoltage": 400.0 - x})], 20.0))),
+    Case("pre-charge reached", d.CLOSE_V, "below", frames("precharge_reached", "normal", lambda x: ([
+        exchange("PreCharge", 1.0, 5.0, {"EVTargetVoltage": 400.0}, {"EVSEPresentVoltage": 400.0 - x})], 20.0))),
+    Case("pre-charge in time", v.PRECHARGE_S, "above", frames("precharge_not_reached", "fault", lambda x: ([
+        exchange("PreCharge", 1.0, 1.0 + x, {"EVTargetVoltage": 400.0}, {"EVSEPresentVoltage": 399.0})], 20.0))),
+    Case("cable check in time", v.CABLE_CHECK_S, "above", frames("insulation_no_verdict", "fault", lambda x: ([
+        exchange("CableCheck", 1.0, 1.0 + x, {}, {"EVSEProcessing": "Ongoing"})], 1.2 + x))),
+    Case("the cable after the stop", d.SAFE_V - 1e-9, "above", frames("weld_check", "note", lambda x: ([
+        exchange("WeldingDetection", 1.0, 5.0, {}, {"EVSEPresentVoltage": x})], 20.0))),
+    Case("a stop that is followed", d.STOP_IGNORED_S, "above", frames("stop_ignored", "suspect", lambda x: ([
+        exchange("CurrentDemand", 1.0, 1.0 + x, {}, {"EVSENotification": "StopCharging"})], 40.0))),
+    Case("current that never comes in the loop", d.NO_CURRENT_S - 1e-9, "above", frames("no_current", "fault", lambda x: ([
+        exchange("CurrentDemand", 1.0, 1.0 + x, {"EVTargetCurrent": 100.0}, {"EVSEPresentCurrent": 0.0})], 40.0))),
+    Case("current given of what is asked", d.GIVES_SHARE * 100.0 - d.GIVES_A, "below", frames(
+        "gives_less", "suspect", lambda x: ([
+        exchange("CurrentDemand", 1.0, 21.0, {"EVTargetCurrent": 100.0}, {"EVSEPresentCurrent": x})], 40.0))),
+    Case("an answer to a message", v.answer_max_s("ISO15118-2", "SessionSetup") - 1e-9, "above", frames(
+        "post_silent", "fault", lambda x: ([unanswered("SessionSetup")], 1.0 + x))),
+    Case("an answer to a slow message", v.answer_max_s("ISO15118-2", "PowerDelivery") - 1e-9, "above", frames(
+        "post_silent", "fault", lambda x: ([unanswered("PowerDelivery")], 1.0 + x))),
+    Case("an answer in the loop", v.answer_max_s("", "CurrentDemand") - 1e-9, "above", frames(
+        "post_silent", "fault", lambda x: ([unanswered("CurrentDemand")], 1.0 + x))),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda c: c.name)
+def test_a_rule_speaks_just_outside_its_limit_and_not_just_inside(case: Case) -> None:
+    hair = max(1e-6, 1e-6 * abs(case.limit))
+    inside, outside = (-hair, hair) if case.beyond == "above" else (hair, -hair)
+    assert not case.told(case.limit + inside)
+    assert case.told(case.limit + outside)
+
+
+def test_every_limit_says_itself_with_its_unit_and_names_its_source() -> None:
+    for limit in LIMITS:
+        assert isinstance(limit, Limit)
+        assert limit.unit in ("", "share") or limit.amount in limit.says
+        assert limit.about
+        assert limit.source.document
+    assert len({id(limit) for limit in LIMITS}) == len(LIMITS)
+    assert all(topic.limits for topic in TOPICS)
