@@ -24,6 +24,7 @@ from gladwire.core.lanes.lock.record import LockRecord
 from gladwire.core.lanes.mains.record import MainsRecord, Span
 from gladwire.core.lanes.mains.rules import RULES as MAINS
 from gladwire.core.lanes.mains.rules import Ac
+from gladwire.core.lanes.pilot.asking import asking_s, commands, requests
 from gladwire.core.lanes.pilot.interpretation import Interpretation
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.rules import RULES as PILOT
@@ -401,3 +402,22 @@ def test_every_limit_says_itself_with_its_unit_and_names_its_source() -> None:
         assert limit.source.document
     assert len({id(limit) for limit in LIMITS}) == len(LIMITS)
     assert all(topic.limits for topic in TOPICS)
+
+
+@pytest.mark.parametrize("gap_ms", [20, 40, 60, 80, 150, 300, 500, 800, 950])
+def test_what_opens_for_a_moment_is_one_request_everywhere_or_two_everywhere(gap_ms: int) -> None:
+    """The pilot away (A) for less than a second is one request; a post has to switch off for more than 100 ms of it."""
+    record = stays(("A1", 1.0), ("B2", 1.0), ("C2", 5.0), ("A2", gap_ms / 1e3), ("C2", 5.0), ("B2", 2.0))
+    assert len(requests(record)) == 1
+    assert len(commands(record.segments)) == (1 if gap_ms < 100 else 2)
+    assert asking_s(record) == pytest.approx(10.0)
+    told = {f.code for f in apply(PILOT, record)}
+    assert "hunting" not in told
+    assert "wake_up_toggle" not in told
+
+
+@pytest.mark.parametrize("gap_ms", [20, 45, 60, 80, 300, 800])
+def test_letting_go_to_b_for_longer_than_a_bounce_is_another_request(gap_ms: int) -> None:
+    record = stays(("A1", 1.0), ("B2", 1.0), ("C2", 5.0), ("B2", gap_ms / 1e3), ("C2", 5.0), ("B2", 2.0))
+    count = 1 if gap_ms < 50 else 2
+    assert (len(requests(record)), len(commands(record.segments))) == (count, count)
