@@ -63,12 +63,17 @@ def services(request: Request) -> Services:
 ServicesHere = Annotated[Services, Depends(services)]
 
 
+def at_one_moment(db: Session) -> None:
+    """Let all that this transaction reads be of one moment of the store, whatever others commit meanwhile."""
+    db.connection(execution_options={"isolation_level": "REPEATABLE READ"})
+
+
 def database(request: Request, here: ServicesHere) -> Iterator[Session]:
     """One transaction per request: all or nothing. What only reads sees one moment of the store throughout, however often the
     worker replaces a result meanwhile."""
     with here.sessions.begin() as db:
         if request.method in ("GET", "HEAD"):
-            db.connection(execution_options={"isolation_level": "REPEATABLE READ"})
+            at_one_moment(db)
         yield db
 
 

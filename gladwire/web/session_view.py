@@ -12,7 +12,8 @@ from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.judgement import Judgement
 from gladwire.core.session.session import scene_of
 from gladwire.core.session.timeline import Part, Placed, placed_at
-from gladwire.store.judgements import judged_of
+from gladwire.store.captures import WAITING
+from gladwire.store.judgements import judged_of, waits
 from gladwire.store.kept_parsed import KeptParsed
 from gladwire.store.measurements import measured_of, newest_measurement
 from gladwire.store.models import Capture, ChargingSession, StoredJudgement, StoredMeasurement
@@ -96,3 +97,8 @@ def measured_or_409(capture: Capture) -> tuple[Measured, StoredMeasurement]:
     if capture.state == "unreadable":
         raise RefusedError(409, f"“{capture.name}” could not be read.", "See on its session why it was refused.")
     raise RefusedError(409, f"“{capture.name}” is being read.", "Come again in a moment.")
+
+
+def is_waiting(session: ChargingSession) -> bool:
+    """Whether something of the session is still to be read, measured or judged."""
+    return waits(session) or any(c.state in WAITING for c in session.captures)

@@ -37,16 +37,15 @@ from gladwire.export import File as GivenOut
 from gladwire.export import capture_object
 from gladwire.formats import vcd
 from gladwire.formats.registry import READERS, without_ending
-from gladwire.store.captures import WAITING, add_capture, original, same_bytes
+from gladwire.store.captures import add_capture, original, same_bytes
 from gladwire.store.cases import case_with_sessions, charging_session
-from gladwire.store.judgements import waits
 from gladwire.store.measurements import add_settlement, newest_settlement, remember_roles, settled_of
 from gladwire.store.models import Capture, Case, ChargingSession, Settlement, StoredMeasurement
 from gladwire.store.supplements import add_description, add_key_log
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import OptionalNumber, refused
-from gladwire.web.services import Database, Services, ServicesHere
-from gladwire.web.session_view import measured_or_409, session_view
+from gladwire.web.services import Database, Services, ServicesHere, at_one_moment
+from gladwire.web.session_view import is_waiting, measured_or_409, session_view
 from gladwire.web.signing import signed
 
 router = APIRouter()
@@ -184,8 +183,9 @@ def wait_for(here: Services, number: int) -> None:
     end = time.monotonic() + _PATIENCE_S
     while time.monotonic() < end:
         with here.sessions() as db:
+            at_one_moment(db)
             session = db.get(ChargingSession, number)
-            if session is None or not (waits(session) or any(c.state in WAITING for c in session.captures)):
+            if session is None or not is_waiting(session):
                 return
         time.sleep(0.05)
 

@@ -23,10 +23,10 @@ from gladwire.store.models import ChargingSession
 from gladwire.web.charts.plot import STYLES, Plot, Series, plot
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import number_in, told
-from gladwire.web.pages.session import is_waiting, session_or_404
+from gladwire.web.pages.session import session_or_404
 from gladwire.web.power_view import whole_of
 from gladwire.web.services import Database
-from gladwire.web.session_view import session_view
+from gladwire.web.session_view import is_waiting, session_view
 from gladwire.web.templating import render
 
 router = APIRouter()
