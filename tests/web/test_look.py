@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import re
+from pathlib import Path
 
 import pytest
 from starlette.testclient import TestClient
@@ -15,6 +16,7 @@ from gladwire.web.palette import THEMES, contrast, uses
 from gladwire.web.templating import STATIC
 
 VENDOR = STATIC / "vendor"
+TEMPLATES = STATIC.parent / "templates"
 
 
 def test_vendored_files_match_the_manifest() -> None:
@@ -54,3 +56,8 @@ def test_pages_ask_for_nothing_from_elsewhere(client: TestClient, path: str) -> 
     assert all(a.startswith(("/", "#")) for a in addresses)
     for address in (a for a in addresses if a.startswith("/static/")):
         assert client.get(address.split("#")[0]).status_code == 200, address
+
+
+@pytest.mark.parametrize("path", sorted(TEMPLATES.rglob("*.html")), ids=lambda p: str(p.relative_to(TEMPLATES)))
+def test_templates_are_wrapped(path: Path) -> None:
+    assert max(map(len, path.read_text().splitlines())) <= 160
