@@ -14,7 +14,7 @@ from gladwire.core.plc.slac import SlacRun
 from gladwire.core.scene.stamps import BY_KEY
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.timeline import Placed
-from gladwire.core.standards.pilot_levels import STATES
+from gladwire.core.standards.pilot_levels import BY_LETTER, STATES
 from gladwire.store.models import Capture, ChargingSession
 from gladwire.web.charts.dialogue import TITLES, breaking_point
 from gladwire.web.session_view import SessionView
@@ -22,6 +22,12 @@ from gladwire.web.session_view import SessionView
 # Most stretches a lane is told of; more are seen by zooming into the samples.
 _MOST_MARKS = 4000
 _ORDER = {role.key: number for number, role in enumerate(ROLES)}
+# The pilot lane's scale: room above A, and below F for the duty marks of single cycles.
+_VOLTS = {
+    "lowest": BY_LETTER["F"].nominal_v - 5.5,
+    "highest": BY_LETTER["A"].nominal_v + 2.0,
+    "duty": BY_LETTER["F"].nominal_v - 1.7,
+}
 # Lanes that are made of what was said or read show several quantities; each takes the hue of its unit.
 _BY_UNIT = {"V": "volts", "A": "amps", "%": "plum", "kW": "power", "kWh": "power"}
 
@@ -46,6 +52,7 @@ def lanes_json(session: ChargingSession, view: SessionView) -> str:
             for o in session.observations
             if o.at_s is not None and o.kind in BY_KEY and not o.struck_by
         ],
+        "volts": _VOLTS,
         "states": [{"letter": s.letter, "nominal": s.nominal_v, "accept": list(s.accept)} for s in STATES],
     }
     # "<" must not end the script element the JSON stands in.
