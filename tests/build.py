@@ -22,25 +22,11 @@ from gladwire.core.session.session import SessionResult, judge_alone, judge_sess
 from gladwire.core.session.timeline import Part as CorePart
 from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Recording, Waveform
-from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.script import PilotScript, Scope
 from gladwire.core.supplements import Supplements
+from gladwire.scenarios.pilot_faults import HEALTHY, QUIET, pilot, session
 
-QUIET = Scope(noise_v=0.05, bits=10)
-HEALTHY = PilotCircuit()
-
-
-def pilot(slew_s: float = 2e-6) -> PilotScript:
-    return PilotScript(slew_s=slew_s)
-
-
-def session(circuit: PilotCircuit = HEALTHY, duty: float = 26.7, asking_ms: float = 2000) -> PilotScript:
-    """A whole session on one circuit: A, B, offer, asking, orderly end, unplugged."""
-    script = (
-        pilot().circuit(circuit, "none", 300).circuit(circuit, "waiting", 400).circuit(circuit, "waiting", 500, duty)
-    )
-    script.circuit(circuit, "asking", asking_ms, duty).circuit(circuit, "waiting", 300, duty)
-    return script.circuit(circuit, "waiting", 200).circuit(circuit, "none", 300)
+__all__ = ["HEALTHY", "QUIET", "pilot", "session"]
 
 
 def recording(wave: Waveform) -> Recording:

@@ -13,67 +13,25 @@ from gladwire.core.simulate.plc.matching import Listener
 from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.session import Plan, play
 from gladwire.core.simulate.plc.wire import BROADCAST, Station, Wire
+from gladwire.scenarios.conversation_faults import CONVERSATION_FAULTS
+from gladwire.scenarios.scenario import Scenario
 from tests.build import Analysis, take
 
 MINE, OTHER = Station(bytes.fromhex("02d00d000042")), Station(bytes.fromhex("02d00d000043"))
-# plan, the stage that fails, the one fault that is told
-BROKEN: dict[str, tuple[Plan, str, str]] = {
-    "no answer to matching": (Plan(listeners=(Listener(MINE, answers=False),)), "match", "slac_no_answer"),
-    "no result of matching": (Plan(listeners=(Listener(MINE, gives_result=False),)), "match", "slac_broke_off"),
-    "match never confirmed": (Plan(listeners=(Listener(MINE, confirms=False),)), "match", "slac_match_refused"),
-    "matched, not joined": (Plan(joins=False), "match", "slac_not_joined"),
-    "discovery unanswered": (Plan(discovery=False), "link", "sdp_no_answer"),
-    "security differs": (Plan(tls_asked=True), "link", "sdp_security"),
-    "never connects": (Plan(connects=False), "link", "tcp_never_opened"),
-    "no protocol": (Plan(vehicle=Vehicle(("din",)), post=Post(("iso2",))), "agree", "no_common_protocol"),
-    "reset in the middle": (Plan(hangs_up={"ServiceDiscovery": 1}), "agree", "connection_closed"),
-    "unknown session": (Plan(post=Post(fails={"ServiceDiscovery": "FAILED_UnknownSession"})), "agree", "response_failed"),
-    "refused": (Plan(post=Post(fails={"Authorization": "FAILED"})), "authorise", "authorisation_refused"),
-    "never decides": (
-        Plan(post=Post(ongoing={"Authorization": -1}), patience=118), "authorise", "authorisation_endless"),
-    "gives up waiting": (
-        Plan(post=Post(ongoing={"Authorization": -1}), patience=20), "authorise", "authorisation_endless"),
-    "limits refused": (
-        Plan(post=Post(fails={"ChargeParameterDiscovery": "FAILED_WrongChargeParameter"})), "parameters", "limits_refused"),
-    "limits never settled": (
-        Plan(post=Post(ongoing={"ChargeParameterDiscovery": -1})), "parameters", "parameters_endless"),
-    "pack too low": (
-        Plan(vehicle=Vehicle(pack_v=118, max_v=134), hangs_up={"ChargeParameterDiscovery": 0}),
-        "parameters", "limits_voltage"),
-    "pack too high": (
-        Plan(vehicle=Vehicle(pack_v=690, max_v=800), post=Post(reaches_v=500)), "parameters", "limits_voltage"),
-    "nothing offered": (
-        Plan(post=Post(max_a=0.0), hangs_up={"ChargeParameterDiscovery": 0}), "parameters", "nothing_offered"),
-    "lock fault": (
-        Plan(vehicle=Vehicle(error="FAILED_ChargerConnectorLockFault", error_at="CableCheck")), "insulation", "ev_error"),
-    "insulation fault": (Plan(post=Post(insulation="Fault")), "insulation", "insulation_status"),
-    "check never ends": (
-        Plan(post=Post(ongoing={"CableCheck": -1}), patience=84), "insulation", "insulation_no_verdict"),
-    "volts too low": (Plan(post=Post(reaches_v=210)), "precharge", "precharge_not_reached"),
-    "never closes": (Plan(vehicle=Vehicle(never_closes=True)), "precharge", "precharge_not_reached"),
-    "vehicle silent": (Plan(vehicle=Vehicle(silent_after="PreCharge")), "precharge", "vehicle_silent"),
-    "will not switch": (
-        Plan(post=Post(fails={"PowerDelivery": "FAILED_PowerDeliveryNotApplied"})), "ramp", "switching_refused"),
-    "silent at switching": (Plan(post=Post(silent_at="PowerDelivery")), "ramp", "post_silent"),
-    "emergency": (Plan(post=Post(emergency_after=20)), "hold", "post_emergency"),
-    "silent in the loop": (Plan(vehicle=Vehicle(silent_after="CurrentDemand")), "hold", "vehicle_silent"),
-    "stop ignored": (Plan(vehicle=Vehicle(ignores_stop=True), post=Post(stops_after=10), loop_s=20), "end", "stop_ignored"),
-}  # fmt: skip
+EARLIER = [s for s in CONVERSATION_FAULTS if "-20" not in s.key]
 
 
 def judged(frames: list[Frame]) -> Analysis:
     return take(FrameCapture(tuple(frames), "sim", first_at=1_780_000_000.0)).analysis
 
 
-@pytest.mark.parametrize("name", BROKEN)
-def test_the_first_thing_that_went_wrong_is_told_alone(name: str) -> None:
-    plan, stage, code = BROKEN[name]
-    analysis = judged(play(plan).frames)
-    assert [f.code for f in analysis.findings if f.severity == "fault"] == [code]
-    failed = [s.stage for s in analysis.stages if s.state == "failed"]
-    assert failed == [stage]
-    assert analysis.verdict.startswith(next(f.text for f in analysis.findings if f.code == code))
-    assert analysis.outcome == {"hold": "dropped_out", "end": "charged"}.get(stage, "failed_to_start")
+@pytest.mark.parametrize("fault", CONVERSATION_FAULTS, ids=lambda s: s.key)
+def test_the_first_thing_that_went_wrong_is_told_alone(fault: Scenario) -> None:
+    analysis = take(fault.makes()).analysis
+    told = [f for f in analysis.findings if f.severity == "fault"]
+    assert [f.code for f in told] == [fault.truth.finding]
+    assert [s.stage for s in analysis.stages if s.state == "failed"] == [fault.truth.stage]
+    assert analysis.verdict.startswith(told[0].text)
 
 
 @pytest.mark.parametrize("protocol", ["din", "iso2"])

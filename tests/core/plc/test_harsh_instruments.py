@@ -6,10 +6,10 @@ import random
 
 import pytest
 
-from gladwire.core.plc.frames import COOKED, COOKED_2, RAW_IPV6, Frame
+from gladwire.core.plc.frames import COOKED, COOKED_2, RAW_IPV6, Frame, FrameCapture
 from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.session import Plan, play
-from tests.core.plc.test_conversation import BROKEN, judged
+from tests.core.plc.test_conversation import EARLIER, judged
 
 LINKS = ("ethernet", "vlan", "cooked", "cooked 2", "raw")
 HEALTHY = [
@@ -60,6 +60,8 @@ def test_no_instrument_makes_a_fault_of_a_healthy_session(link: str, loss: float
 
 @pytest.mark.parametrize("link", LINKS[:4])
 def test_the_cause_is_the_same_through_every_instrument(link: str) -> None:
-    for number, (name, (plan, _, code)) in enumerate(BROKEN.items()):
-        analysis = judged(harsh(play(plan).frames, link, number))
-        assert [f.code for f in analysis.findings if f.severity == "fault"] == [code], name
+    for number, fault in enumerate(EARLIER):
+        made = fault.makes()
+        assert isinstance(made, FrameCapture)
+        analysis = judged(harsh(list(made.frames), link, number))
+        assert [f.code for f in analysis.findings if f.severity == "fault"] == [fault.truth.finding], fault.key
