@@ -13,7 +13,7 @@ from gladwire.core.lanes.power.record import PowerRecord, completed, energy_kwh
 from gladwire.core.lanes.power.sources import Compared, compare_sources
 from gladwire.core.lanes.power.windows import Window, soc_course, ten_percent_pairs
 from gladwire.core.lanes.records import Record
-from gladwire.core.moments import Moment
+from gladwire.core.moments import Duration, Moment
 from gladwire.core.power.chain import Context, nameplate
 from gladwire.core.power.limiters import BY_KEY, By, LimiterKey
 from gladwire.core.power.reference import Reference, compare_with
@@ -34,7 +34,7 @@ class Curve(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    since_start_s: tuple[float, ...] = ()
+    since_start_s: tuple[Duration, ...] = ()
     power_kw: tuple[float | None, ...] = ()
     expected_kw: tuple[float | None, ...] = ()
     others: Mapping[str, tuple[float | None, ...]] = {}
