@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+from gladwire.core.rulebook import ALL
 from gladwire.core.standards.source import SOURCES
 from gladwire.formats.registry import KNOWN, READERS
 
@@ -62,6 +63,10 @@ def test_named_files_exist(page: Path) -> None:
             name,
             symbol,
         )
+
+
+def test_the_readme_counts_what_there_is() -> None:
+    assert f"makes {len(ALL)} [findings]" in " ".join((ROOT / "README.md").read_text().split())
 
 
 def test_the_readme_stays_short() -> None:

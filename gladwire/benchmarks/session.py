@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 import numpy as np
 import polars as pl
 
-from gladwire.bench.pages import drop, serving
+from gladwire.benchmarks.pages import drop, serving
 from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.lock_motor import LockScript, latch_volts
 from gladwire.core.simulate.mains import mains

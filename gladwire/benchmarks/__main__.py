@@ -1,4 +1,4 @@
-"""`./glad bench [pilot|pages|session|plc|can|power]`: prints tables and keeps the last ones in docs/performance.md."""
+"""`./glad bench [pilot|pages|session|plc|can|power|mutants]`: prints tables and keeps the last ones under docs/."""
 
 from __future__ import annotations
 
@@ -6,10 +6,11 @@ import argparse
 import os
 import platform
 import re
+import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from gladwire.bench import can, pages, pilot, plc, power, session
+from gladwire.benchmarks import can, mutants, pages, pilot, plc, power, session
 
 PAGE = Path("docs/performance.md")
 BENCHES = {
@@ -24,6 +25,9 @@ BENCHES = {
 
 def main() -> None:
     """Run the chosen benches (all by default) and replace their sections of the page."""
+    if sys.argv[1:2] == ["mutants"]:
+        mutants.main(sys.argv[2:])
+        return
     parser = argparse.ArgumentParser(prog="glad bench")
     parser.add_argument("which", nargs="?", choices=[*BENCHES, "all"], default="all")
     parser.add_argument("--millions", type=int, nargs="+", default=[1, 10, 100], help="sizes in million samples")

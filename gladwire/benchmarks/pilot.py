@@ -62,7 +62,7 @@ def _warm_up(folder: Path) -> None:
 
 def _run(task: str, path: Path) -> tuple[float, float]:
     done = subprocess.run(
-        [sys.executable, "-m", "gladwire.bench.child", task, str(path)], capture_output=True, text=True, check=True
+        [sys.executable, "-m", "gladwire.benchmarks.child", task, str(path)], capture_output=True, text=True, check=True
     )
     seen = json.loads(done.stdout)
     return float(seen["seconds"]), float(seen["grown"])

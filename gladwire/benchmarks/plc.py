@@ -86,7 +86,7 @@ def _payloads(hour: Hour) -> list[bytes]:
 
 
 def _child(task: str, path: Path) -> dict[str, float]:
-    command = [sys.executable, "-m", "gladwire.bench.child", task, str(path)]
+    command = [sys.executable, "-m", "gladwire.benchmarks.child", task, str(path)]
     answer = subprocess.run(command, capture_output=True, text=True, check=True)
     found: dict[str, float] = json.loads(answer.stdout)
     return found

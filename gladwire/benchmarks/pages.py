@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from gladwire.bench.pilot import capture_files
+from gladwire.benchmarks.pilot import capture_files
 
 _PORT = 8391
 _ASKS = 60
