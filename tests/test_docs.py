@@ -81,3 +81,11 @@ def test_the_registry_lists_every_reader_file() -> None:
 def test_every_package_says_what_belongs_there() -> None:
     for path in (ROOT / "gladwire").rglob("__init__.py"):
         assert path.read_text().startswith('"""'), path
+
+
+def test_files_named_in_the_code_exist() -> None:
+    for path in (ROOT / "gladwire").rglob("*.py"):
+        for name in re.findall(
+            r"\b(?:core|web|store|formats|work|tests|docs)/[\w/]+\.(?:py|html|js|md)\b", path.read_text()
+        ):
+            assert (ROOT / "gladwire" / name).exists() or (ROOT / name).exists(), f"{path}: {name}"

@@ -1,6 +1,6 @@
 """What people heard, saw or felt, stamped on the session's clock. Evidence of its own kind: it supports, it proves little.
 
-To add one: copy a line of KINDS; a rule that weighs it lives in `core/session/stamp_rules.py`.
+To add one: copy a line of KINDS; a rule that weighs it lives in `core/scene/rules/stamped.py`.
 """
 
 from __future__ import annotations
