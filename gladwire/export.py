@@ -27,16 +27,18 @@ class File(NamedTuple):
     messages: MessageStore | None = None
 
 
-def session_object(files: Sequence[File], scene: Scene, said: Judgement) -> dict[str, Any]:
+def session_object(files: Sequence[File], scene: Scene, judgement: Judgement) -> dict[str, Any]:
     """A session under the contract's keys; keys that do not apply are absent. Of several files each entry names its own."""
     several = len(files) > 1
     content: dict[str, Any] = {
         "files": [_file(file.placed, several) for file in files],
-        "verdict": said.verdict,
-        "stages": [_present(s.model_dump(include={"stage", "state", "start_s", "end_s", "why"})) for s in said.stages],
-        "outcome": said.outcome,
-        "findings": [f.model_dump() for f in said.findings],
-        "causes": [_cause(c) for c in said.causes],
+        "verdict": judgement.verdict,
+        "stages": [
+            _present(s.model_dump(include={"stage", "state", "start_s", "end_s", "why"})) for s in judgement.stages
+        ],
+        "outcome": judgement.outcome,
+        "findings": [f.model_dump() for f in judgement.findings],
+        "causes": [_cause(c) for c in judgement.causes],
     }
     for file in files:
         for key, rows in file_entries(file).items():
@@ -129,5 +131,5 @@ def message_entry(kept: StoredMessage, clock: Clock) -> dict[str, Any]:
 
 def _cause(cause: RankedCause) -> dict[str, Any]:
     """A cause under the contract's keys: evidence as plain sentences."""
-    said = {key: [e.text for e in getattr(cause, key)] for key in ("evidence", "against")}
-    return {**cause.model_dump(mode="json"), **said}
+    judgement = {key: [e.text for e in getattr(cause, key)] for key in ("evidence", "against")}
+    return {**cause.model_dump(mode="json"), **judgement}

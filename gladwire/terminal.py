@@ -61,27 +61,27 @@ def as_json(results: Results) -> str:
 def as_text(results: Results) -> str:
     """What the Session page says, for a terminal."""
     whole = judged(results)
-    said = whole.judgement
+    judgement = whole.judgement
     lines = [f"{p.name} ({p.measured.format})" for p in whole.placed]
     if len(lines) > 1:
         lines = [
             f"{p.name} ({p.measured.format}): {p.alignment.offset_s:+.3f} s. {p.alignment.text}" for p in whole.placed
         ]
-    lines += ["", said.verdict, ""]
+    lines += ["", judgement.verdict, ""]
     for measured in (p.measured for p in whole.placed):
         why = [sentence for pilot in measured.of(PilotRecord) for sentence in pilot.interpretation.why]
         lines += [f"Remark   {remark}" for remark in (*measured.remarks, *why)]
         lines += [f"Channel  {measured.channel_why}"] if measured.channel_why else []
     lines += ["Stages"]
-    lines += [f"  {s.title:<12} {s.state.replace('_', ' '):<14} {s.why}" for s in said.stages]
+    lines += [f"  {s.title:<12} {s.state.replace('_', ' '):<14} {s.why}" for s in judgement.stages]
     for lane in LANES:
         for record in whole.scene.of(lane.record):
             told = lane.lines(record)
             lines += ["", *told] if told else []
     lines += ["", "Findings"]
-    lines += [f"  {f.severity:<8} {f.text}" for f in said.findings if f.severity != "normal"]
+    lines += [f"  {f.severity:<8} {f.text}" for f in judgement.findings if f.severity != "normal"]
     lines += ["", "Likely causes"]
-    for cause in said.causes:
+    for cause in judgement.causes:
         lines += [
             f"  {100 * cause.confidence:3.0f} %  {cause.title} ({cause.owner})",
             f"         next: {cause.next_test}",

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.can.names import looks_like_dbc, read_names
+from gladwire.core.can.names import is_dbc, read_names
 from gladwire.core.case.proof import MODES
 from gladwire.core.lanes.frames.record import ConversationRecord
-from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
+from gladwire.core.plc.keylog import KeyLog, is_keylog, read_keylog
 from gladwire.core.scene.inspection import CONDITIONS
 from gladwire.core.scene.spine import AC_SPINE, DC_SPINE
 from gladwire.core.scene.stamps import BY_KEY, Stamp
@@ -28,9 +28,9 @@ def judged(session: DemoSession) -> SessionResult:
     secrets, captures = KeyLog(), []
     for file in session.files:
         content = file.content()
-        if looks_like_keylog(content):
+        if is_keylog(content):
             secrets = read_keylog(content.decode())
-        elif not looks_like_dbc(content):
+        elif not is_dbc(content):
             captures.append((file.name, content))
     supplements = Supplements(secrets, described)
     parts = [part(name, take(read_capture(Source(content)), None, supplements).analysis) for name, content in captures]

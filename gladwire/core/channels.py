@@ -56,7 +56,7 @@ def by_role(channels: Sequence[Waveform], roles: Sequence[RoleOf]) -> Channels:
 
 def _told(number: int, wave: Waveform) -> RoleOf:
     named = role_by_name(wave)
-    seen = _role_by_looks(wave) if named == OTHER.key else None
+    seen = _role_by_level(wave) if named == OTHER.key else None
     return RoleOf(number, seen, "looks") if seen else RoleOf(number, named, "name")
 
 
@@ -67,7 +67,7 @@ def role_by_name(wave: Waveform) -> str:
     return next((role.key for role in others if role.is_named(name, wave.unit)), OTHER.key)
 
 
-def _role_by_looks(wave: Waveform) -> str | None:
+def _role_by_level(wave: Waveform) -> str | None:
     return next((r.key for lane in LANES for r in lane.roles if r.looks and r.looks(wave)), None)
 
 

@@ -88,14 +88,14 @@ class Measured(BaseModel):
 
     @property
     def start_s(self) -> float:
-        return min([*(c.start_s for c in self.channels), *(r.start_s for r in self._talked)], default=0.0)
+        return min([*(c.start_s for c in self.channels), *(r.start_s for r in self._without_channels)], default=0.0)
 
     @property
     def end_s(self) -> float:
-        return max([*(c.end_s for c in self.channels), *(r.end_s for r in self._talked)], default=0.0)
+        return max([*(c.end_s for c in self.channels), *(r.end_s for r in self._without_channels)], default=0.0)
 
     @property
-    def _talked(self) -> list[Record]:
+    def _without_channels(self) -> list[Record]:
         """Records of captures that have no channels of their own."""
         return [r for r in self.records if r.lane in ("frames", "bus")]
 

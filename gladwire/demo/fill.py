@@ -7,8 +7,8 @@ import io
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gladwire.core.can.names import looks_like_dbc
-from gladwire.core.plc.keylog import looks_like_keylog
+from gladwire.core.can.names import is_dbc
+from gladwire.core.plc.keylog import is_keylog
 from gladwire.core.settled import Settled
 from gladwire.demo.case import DemoCase, DemoSession, Noted
 from gladwire.demo.harbour import CASES, LOOSE
@@ -63,9 +63,9 @@ def _add(db: Session, told: DemoSession, case: Case | None) -> None:
     captures = []
     for file in told.files:
         content = file.content()
-        if looks_like_keylog(content):
+        if is_keylog(content):
             add_key_log(db, session, file.name, content)
-        elif looks_like_dbc(content):
+        elif is_dbc(content):
             add_description(db, file.name, content)
         else:
             captures.append(add_capture(db, session, file.name, io.BytesIO(content)))

@@ -109,7 +109,7 @@ def contexts(
 
 
 @dataclass
-class SealedLine(Line):
+class TlsLine(Line):
     """seals: contexts of vehicle and post. session: of an earlier connection, to resume. cut: how bytes are laid into
     segments. keys: the key log of this connection, once it is open. error: why it did not open."""
 
@@ -182,10 +182,10 @@ class Sealing:
     """Makes sealed lines for a plan and gathers the key logs of all its connections."""
 
     seals: tuple[ssl.SSLContext, ssl.SSLContext]
-    lines: list[SealedLine] = field(default_factory=list)
+    lines: list[TlsLine] = field(default_factory=list)
 
     def line(self, wire: Wire, ends: tuple[Station, Station]) -> Line:
-        made = SealedLine(wire, ends, seals=self.seals)
+        made = TlsLine(wire, ends, seals=self.seals)
         self.lines.append(made)
         return made
 

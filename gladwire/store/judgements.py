@@ -67,13 +67,13 @@ def ask_outdated(db: Session, judges: int) -> None:
 
 def keep_judged(db: Session, claim: Claim, judged: Judged, made_of: Mapping[str, Any]) -> StoredJudgement:
     """Keep a judgement in place of the session's earlier one."""
-    said = judged.judgement
-    stages = [{"stage": s.stage, "title": s.title, "state": s.state, "why": s.why} for s in said.stages]
+    judgement = judged.judgement
+    stages = [{"stage": s.stage, "title": s.title, "state": s.state, "why": s.why} for s in judgement.stages]
     stored = StoredJudgement(
-        judges=said.judges,
-        outcome=said.outcome,
-        verdict=said.verdict,
-        next_test=said.causes[0].next_test if said.causes else "",
+        judges=judgement.judges,
+        outcome=judgement.outcome,
+        verdict=judgement.verdict,
+        next_test=judgement.causes[0].next_test if judgement.causes else "",
         stages=json.dumps(stages),
         result=zlib.compress(judged.model_dump_json().encode(), 6),
     )

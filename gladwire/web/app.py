@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 from fastapi import FastAPI
-from starlette.staticfiles import StaticFiles
 
 from gladwire.web import errors
 from gladwire.web.guard import Guard
@@ -31,7 +30,7 @@ from gladwire.web.pages import (
     today,
 )
 from gladwire.web.services import services_for
-from gladwire.web.templating import STATIC
+from gladwire.web.static_files import STATIC, VersionedFiles
 
 AREAS = (
     today, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves, readings, equipment,
@@ -45,7 +44,7 @@ def create_app(database_url: str, cache: Path, demo: bool = False) -> FastAPI:
     app.state.services = services_for(database_url, cache, demo)
     for area in AREAS:
         app.include_router(area.router)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    app.mount("/static", VersionedFiles(directory=STATIC), name="static")
     errors.install(app)
     app.add_middleware(Guard)
     return app

@@ -49,8 +49,8 @@ def proofs_of(case: Case) -> tuple[ModeProof, ...]:
     repairs = [o.made_at for o in standing(case, "repair")]
     tried = []
     for session in case.sessions:
-        said = session.judgement
-        if said is not None and not said.refusal:
+        judgement = session.judgement
+        if judgement is not None and not judgement.refusal:
             later = any(at > session.created_at for at in repairs)
-            tried.append(Tried(session.mode, session.title, said.outcome, stages_of(session), later))
+            tried.append(Tried(session.mode, session.title, judgement.outcome, stages_of(session), later))
     return proofs(reported(case), tried)

@@ -9,6 +9,7 @@ from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from gladwire.web.errors import refusal_response
+from gladwire.web.static_files import is_versioned
 
 # A hundred million samples written as text and packed with gzip stay below this.
 MOST_UPLOAD_BYTES = 2**30
@@ -74,7 +75,7 @@ def _counted(receive: Receive) -> Receive:
 
 
 def _with_headers(send: Send, request: Request) -> Send:
-    versioned = request.url.path.startswith("/static/") and "v" in request.query_params
+    versioned = is_versioned(request.url.path)
 
     async def sending(message: Message) -> None:
         if message["type"] == "http.response.start":

@@ -6,7 +6,7 @@ import re
 from functools import cache
 from typing import NamedTuple
 
-from gladwire.web.templating import STATIC
+from gladwire.web.static_files import STATIC
 
 THEMES = ("light", "dark")
 # (token, ground it stands on, least contrast): 4.5 for text, 3 for marks and lines that carry meaning.

@@ -78,7 +78,7 @@ class Shown:
         return self.view
 
     @property
-    def said(self) -> Judgement:
+    def judgement(self) -> Judgement:
         return self.seen.judgement
 
     @property
@@ -94,7 +94,7 @@ class Shown:
     def dialogues(self) -> list[tuple[str, Dialogue]]:
         """(file, its dialogue on the session's clock) of every capture of frames that could be placed."""
         return [
-            (capture.name, dialogue(capture.id, record, self.said.findings))
+            (capture.name, dialogue(capture.id, record, self.judgement.findings))
             for capture, placed in zip(self.seen.captures, self.seen.placed, strict=True)
             for record in placed.of(ConversationRecord)
         ]
@@ -206,7 +206,7 @@ class ReadingsPanel:
 
 
 def _readings(shown: Shown) -> ReadingsPanel:
-    worth = _worth_showing(shown.said, shown.pilot) if shown.pilot else None
+    worth = _worth_showing(shown.judgement, shown.pilot) if shown.pilot else None
     return ReadingsPanel(None if worth is None else readings_part(shown.seen, shown.capture, worth, shown.by_name))
 
 
@@ -227,12 +227,12 @@ def pilot_of(placed: Placed) -> PilotRecord | None:
     return placed.first(PilotRecord) or placed.measured.first(PilotRecord)
 
 
-def _worth_showing(said: Judgement, pilot: PilotRecord) -> int | None:
+def _worth_showing(judgement: Judgement, pilot: PilotRecord) -> int | None:
     """The segment the verdict speaks of, else the longest in which a vehicle asks or waits."""
     segments = pilot.segments
     if not segments:
         return None
-    grave = next((f for f in said.findings if f.severity == "fault"), None)
+    grave = next((f for f in judgement.findings if f.severity == "fault"), None)
     if grave:
         hit = next((i for i, s in enumerate(segments) if s.start_s <= grave.start_s < s.end_s), None)
         if hit is not None:
@@ -244,7 +244,7 @@ def _worth_showing(said: Judgement, pilot: PilotRecord) -> int | None:
 
 
 def _findings(shown: Shown) -> Sequence[Finding]:
-    return shown.said.findings
+    return shown.judgement.findings
 
 
 @dataclass(frozen=True)
@@ -261,7 +261,7 @@ def _segments(shown: Shown) -> SegmentsPart | None:
 
 
 def _causes(shown: Shown) -> Sequence[RankedCause]:
-    return shown.said.causes
+    return shown.judgement.causes
 
 
 @dataclass(frozen=True)
@@ -273,9 +273,9 @@ class NextPart:
 
 
 def _next(shown: Shown) -> NextPart | None:
-    if not shown.said.causes:
+    if not shown.judgement.causes:
         return None
-    cause = shown.said.causes[0]
+    cause = shown.judgement.causes[0]
     marked = contacts_in(cause.next_test)
     connector = shown.connector if shown.connector in CONNECTORS else "type2"
     return NextPart(cause, face(connector, marked=marked) if marked else None)
@@ -288,7 +288,7 @@ class StagesPart:
 
 
 def _stages(shown: Shown) -> StagesPart:
-    return StagesPart(stage_line(shown.said.stages, 1.0).marks, EXPLAINED)
+    return StagesPart(stage_line(shown.judgement.stages, 1.0).marks, EXPLAINED)
 
 
 def _pictures(shown: Shown) -> Sequence[ReadingPicture] | None:
@@ -417,26 +417,26 @@ def _reading(shown: Shown) -> ReadingPart | None:
 
 def _entry(settlement: Settlement) -> SettledEntry:
     values = settled_of(settlement)
-    said = []
+    judgement = []
     for name, role in values.roles.items():
-        said.append(f"“{name}” is {ROLE_BY_KEY[role].words if role in ROLE_BY_KEY else role}")
+        judgement.append(f"“{name}” is {ROLE_BY_KEY[role].words if role in ROLE_BY_KEY else role}")
     if values.scale is not None:
-        said.append(f"probe factor × {values.scale:g}")
+        judgement.append(f"probe factor × {values.scale:g}")
     if values.inverted is not None:
-        said.append("turned round" if values.inverted else "not turned round")
+        judgement.append("turned round" if values.inverted else "not turned round")
     if values.offset_v is not None:
-        said.append(f"{values.offset_v:+g} V added")
+        judgement.append(f"{values.offset_v:+g} V added")
     if settlement.reader:
-        said.append(
+        judgement.append(
             f"read as {READER_BY_KEY[settlement.reader].title if settlement.reader in READER_BY_KEY else settlement.reader}"
         )
     if settlement.interval_s is not None:
-        said.append(f"{settlement.interval_s * 1e6:g} µs between samples")
+        judgement.append(f"{settlement.interval_s * 1e6:g} µs between samples")
     if values.context is not None:
-        said.append(_chain_words(values.context))
-    said += [f"at {a.at_s:.2f} s in the file {_corrected(a.values)}" for a in values.amendments]
+        judgement.append(_chain_words(values.context))
+    judgement += [f"at {a.at_s:.2f} s in the file {_corrected(a.values)}" for a in values.amendments]
     return SettledEntry(
-        settlement.by_name, settlement.why, settlement.made_at, ", ".join(said) or "all left to the machine"
+        settlement.by_name, settlement.why, settlement.made_at, ", ".join(judgement) or "all left to the machine"
     )
 
 

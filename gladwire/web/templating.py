@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
 from datetime import datetime
-from functools import cache
 from pathlib import Path
 
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
@@ -17,9 +15,9 @@ from gladwire.core.plc.certificates import TROUBLE_WORDS
 from gladwire.core.session.outcome import OUTCOME_WORDS
 from gladwire.core.words import seconds
 from gladwire.formats.registry import KNOWN
+from gladwire.web.static_files import address, modules
 
 _HERE = Path(__file__).parent
-STATIC = _HERE / "static"
 
 
 def number(value: float, digits: int = 2) -> str:
@@ -58,13 +56,6 @@ def utc(when: datetime) -> str:
     return when.strftime("%d %b %Y %H:%M UTC")
 
 
-@cache
-def static_address(path: str) -> str:
-    """Address of a static file that changes with its content, so that it can be kept by the browser for long."""
-    digest = hashlib.sha256((STATIC / path).read_bytes()).hexdigest()[:10]
-    return f"/static/{path}?v={digest}"
-
-
 def sentence(text: str) -> str:
     """A refusal as a sentence of its own."""
     return f"{text[:1].upper()}{text[1:]}{'' if text.endswith('.') else '.'}" if text else ""
@@ -100,7 +91,8 @@ def make_environment() -> Environment:
     )
     environment.globals.update(
         trouble_words=TROUBLE_WORDS,
-        static=static_address,
+        static=address,
+        modules=modules,
         owner_words=OWNER_WORDS,
         outcome_words=OUTCOME_WORDS,
         roles=ROLE_BY_KEY,

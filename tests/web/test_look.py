@@ -13,7 +13,7 @@ from starlette.testclient import TestClient
 from gladwire.core.findings import SEVERITIES
 from gladwire.web.charts.stage_line import STATE_WORDS
 from gladwire.web.palette import THEMES, contrast, uses
-from gladwire.web.templating import STATIC
+from gladwire.web.static_files import STATIC, address, modules
 
 VENDOR = STATIC / "vendor"
 TEMPLATES = STATIC.parent / "templates"
@@ -54,10 +54,24 @@ def test_pages_ask_for_nothing_from_elsewhere(client: TestClient, path: str) -> 
     addresses = re.findall(r'(?:src|href|action|hx-get|hx-post)="([^"]*)"', html)
     assert addresses
     assert all(a.startswith(("/", "#")) for a in addresses)
-    for address in (a for a in addresses if a.startswith("/static/")):
-        assert client.get(address.split("#")[0]).status_code == 200, address
+    for static in (a for a in addresses if a.startswith("/static/")):
+        assert client.get(static.split("#")[0]).status_code == 200, static
 
 
 @pytest.mark.parametrize("path", sorted(TEMPLATES.rglob("*.html")), ids=lambda p: str(p.relative_to(TEMPLATES)))
 def test_templates_are_wrapped(path: Path) -> None:
     assert max(map(len, path.read_text().splitlines())) <= 160
+
+
+def test_static_addresses_carry_a_version_and_what_is_named_in_them_too(client: TestClient) -> None:
+    script = address("lanes/main.js")
+    answer = client.get(script)
+    assert answer.content == (STATIC / "lanes" / "main.js").read_bytes()
+    assert "immutable" in answer.headers["cache-control"]
+    for named in re.findall(r'from "\./(\w+\.js)"', answer.text):
+        assert f"{script.rsplit('/', 1)[0]}/{named}" in modules("lanes")
+    plain = client.get("/static/lanes/main.js")
+    assert (plain.status_code, plain.headers["cache-control"]) == (200, "no-cache")
+    assert client.get("/static/v0123456789/../templates/base.html").status_code == 404
+    with pytest.raises(FileNotFoundError):
+        address("nothing.js")

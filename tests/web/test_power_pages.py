@@ -203,7 +203,7 @@ def test_equipment_is_kept_shown_and_used(client: TestClient) -> None:
     played = client.get(f"/sites/Pier/play?{asked}").text
     assert "What each gets" in played
     assert played.count("<td>Tern Van</td>") == 2
-    alone, *_ = re.findall(r'<td class="n">0</td><td class="n">([\d.]+)</td><td class="n">([\d.]+)</td>', played)
+    alone, *_ = re.findall(r'<td class="n">0</td>\s*<td class="n">([\d.]+)</td>\s*<td class="n">([\d.]+)</td>', played)
     assert float(alone[0]) > float(alone[1]) + 1
     assert "above the start" in client.get(f"/sites/Pier/play?{asked}&start=90&target=20").text
     assert client.get("/sites/Nowhere/play").status_code == 404

@@ -69,7 +69,7 @@ class Names:
         return [f"{m.name}.{s.name}" for m in self.messages for s in m.signals]
 
 
-def looks_like_dbc(head: bytes) -> bool:
+def is_dbc(head: bytes) -> bool:
     """Whether a file begins as a description does."""
     return any(line.startswith((b"BU_:", b"BO_ ", b"NS_ :", b'VERSION "')) for line in head[:4096].splitlines())
 

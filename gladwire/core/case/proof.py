@@ -59,19 +59,19 @@ def since_before(before: Sequence[Stands], after: Sequence[Stands]) -> str:
     still = [s.title for s in failed if now.get(s.stage) and now[s.stage].state == "failed"]
     new = [s.title for s in after if s.state == "failed" and s.stage not in {f.stage for f in failed}]
     open_ = [s.title for s in after if s.stage in _TO_PROVE and s.state in ("not_captured", "not_reached")]
-    said = []
+    judgement = []
     if still:
-        said.append(f"{_and(still)} still {_fails(still)}.")
+        judgement.append(f"{_and(still)} still {_fails(still)}.")
     if new:
-        said.append(f"{_and(new)} {_fails(new)} now, and did not before: a second fault stood behind the first.")
+        judgement.append(f"{_and(new)} {_fails(new)} now, and did not before: a second fault stood behind the first.")
     if mended:
-        said.append(f"{_and(mended)}, failed in the session before, {_are(mended)} proven now.")
+        judgement.append(f"{_and(mended)}, failed in the session before, {_are(mended)} proven now.")
     if mended and open_ and not still and not new:
-        said.append(f"{_and(open_)} {_are(open_)} still unproven: not yet mended.")
-    if not said:
+        judgement.append(f"{_and(open_)} {_are(open_)} still unproven: not yet mended.")
+    if not judgement:
         shown = [s.title for s in failed]
-        said.append(f"{_and(shown)}, failed in the session before, {_are(shown)} not shown here.")
-    return " ".join(said)
+        judgement.append(f"{_and(shown)}, failed in the session before, {_are(shown)} not shown here.")
+    return " ".join(judgement)
 
 
 class Tried(NamedTuple):

@@ -43,7 +43,7 @@ class KeyLog:
         return KeyLog({**self.secrets, **other.secrets})
 
 
-def looks_like_keylog(head: bytes) -> bool:
+def is_keylog(head: bytes) -> bool:
     """Whether a file begins as a key log does."""
     lines = [
         line for line in head[:4096].removeprefix(_MARK).splitlines() if line.strip() and not line.startswith(b"#")

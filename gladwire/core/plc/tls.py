@@ -11,7 +11,7 @@ from typing import Literal
 
 from gladwire.core.plc.certificates import CertificateSeen, read_certificate
 from gladwire.core.plc.keylog import HANDSHAKES, MASTER, TRAFFICS, KeyLog
-from gladwire.core.plc.tls_cipher import SUITES, Opener, SealedError, next_secret, opener_13, openers_12
+from gladwire.core.plc.tls_cipher import SUITES, DecryptError, Opener, next_secret, opener_13, openers_12
 
 CHANGE_CIPHER, ALERT, HANDSHAKE, APPLICATION = 20, 21, 22, 23
 CLIENT_HELLO, SERVER_HELLO, TICKET, CERTIFICATE, CERTIFICATE_REQUEST, FINISHED = 1, 2, 4, 11, 13, 20
@@ -155,7 +155,7 @@ class TlsView:
                 continue
             try:
                 plain = opener.open(head, body)
-            except SealedError:
+            except DecryptError:
                 continue
             self.opened += 1
             if opener is not self._openers[side]:
@@ -246,7 +246,7 @@ class TlsView:
             self.finished_s = time_s
 
 
-def looks_like_tls(data: bytes) -> bool:
+def is_tls(data: bytes) -> bool:
     """Whether a stream begins as TLS does."""
     return len(data) >= 3 and _begins(data, 0)
 

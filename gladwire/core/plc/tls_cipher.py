@@ -58,7 +58,7 @@ SUITES: dict[int, Suite] = {
 }
 
 
-class SealedError(ValueError):
+class DecryptError(ValueError):
     """A record that does not open with these keys."""
 
 
@@ -74,7 +74,7 @@ class Opener:
         """The plaintext. head: the record's five bytes. Raises SealedError."""
         try:
             plain = self._opens(self.seq, head, body)
-        except SealedError:
+        except DecryptError:
             if not self.opened:
                 raise
             plain = self._after_a_hole(head, body)
@@ -86,11 +86,11 @@ class Opener:
         for seq in range(self.seq + 1, self.seq + _MOST_MISSING):
             try:
                 plain = self._opens(seq, head, body)
-            except SealedError:
+            except DecryptError:
                 continue
             self.seq = seq
             return plain
-        raise SealedError
+        raise DecryptError
 
 
 def _aead(suite: Suite, key: bytes) -> Callable[[bytes, bytes, bytes], bytes]:
@@ -110,7 +110,7 @@ def _aead(suite: Suite, key: bytes) -> Callable[[bytes, bytes, bytes], bytes]:
         try:
             return bytes(cipher.decrypt(nonce, sealed, data))
         except (InvalidTag, ValueError, OverflowError) as error:
-            raise SealedError from error
+            raise DecryptError from error
 
     return opens
 
@@ -162,7 +162,7 @@ def _aead_12(suite: Suite, key: bytes, iv: bytes) -> Callable[[int, bytes, bytes
     def opens(seq: int, head: bytes, body: bytes) -> bytes:
         length = len(body) - explicit - tag
         if length < 0:
-            raise SealedError
+            raise DecryptError
         data = struct.pack(">Q", seq) + head[:3] + struct.pack(">H", length)
         nonce = iv + body[:8] if explicit else (int.from_bytes(iv, "big") ^ seq).to_bytes(12, "big")
         return aead(nonce, body[explicit:], data)
@@ -176,7 +176,7 @@ def _block(suite: Suite, mac_key: bytes, key: bytes, mac_last: bool) -> Callable
     def opens(seq: int, head: bytes, body: bytes) -> bytes:
         sealed = body[: -suite.mac] if mac_last else body
         if len(sealed) < 32 or len(sealed) % 16:
-            raise SealedError
+            raise DecryptError
         decryptor = Cipher(algorithms.AES(key), modes.CBC(sealed[:16])).decryptor()
         padded = decryptor.update(sealed[16:]) + decryptor.finalize()
         plain = padded[: len(padded) - padded[-1] - 1]
@@ -185,10 +185,10 @@ def _block(suite: Suite, mac_key: bytes, key: bytes, mac_last: bool) -> Callable
         else:
             told, covered, length = plain[-suite.mac :], plain[: -suite.mac], len(plain) - suite.mac
         if length < 0:
-            raise SealedError
+            raise DecryptError
         made = hmac.new(mac_key, struct.pack(">Q", seq) + head[:3] + struct.pack(">H", length) + covered, suite.hash)
         if not hmac.compare_digest(made.digest(), told):
-            raise SealedError
+            raise DecryptError
         return plain if mac_last else covered
 
     return opens

@@ -41,14 +41,18 @@ def within_a_scene(found: Iterable[Finding], scene: Scene) -> list[Finding]:
     """The findings of all lanes: what one lane tells better, what a lost pilot took with it, what another fault explains."""
     yielded = [softer(f, "note") if scene.records.lanes & set(BY_CODE[f.code].yields_to) else f for f in found]
     lost = [f for f in yielded if f.code == "lost_first"]
-    talked = "frames" in scene.records.lanes
+    has_conversation = "frames" in scene.records.lanes
     told = []
     for finding in yielded:
         follows = BY_CODE[finding.code].follows
         taken = any(abs(finding.end_s - f.start_s) < TAKES_WITH_IT_S for f in lost)
         if "pilot" in follows and finding.severity == "fault" and taken:
             finding = softer(finding, "note", PILOT_FIRST)
-        elif "frames" in follows and talked and any(f.severity == "fault" and f.code != finding.code for f in yielded):
+        elif (
+            "frames" in follows
+            and has_conversation
+            and any(f.severity == "fault" and f.code != finding.code for f in yielded)
+        ):
             finding = softer(finding, "note")
         told.append(finding)
     return told

@@ -37,9 +37,11 @@ def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[F
     found, state = tuple(findings), {s.stage: s.state for s in stages}
     if state["hold"] == "failed":
         broken_hold = breaking(found, "hold")
-        talked = scene.records.lanes & {"frames", "bus"}
+        has_conversation = scene.records.lanes & {"frames", "bus"}
         return (
-            "dropped_out" if not talked or broken_hold is None or had_begun(scene, broken_hold) else "failed_to_start"
+            "dropped_out"
+            if not has_conversation or broken_hold is None or had_begun(scene, broken_hold)
+            else "failed_to_start"
         )
     held = state["hold"] == "proven"
     broken = [b for name in BEFORE_HOLD if (b := breaking(found, name))]

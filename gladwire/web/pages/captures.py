@@ -17,7 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from sqlalchemy.orm import Session
 from starlette.responses import JSONResponse, RedirectResponse, Response, StreamingResponse
 
-from gladwire.core.can.names import looks_like_dbc
+from gladwire.core.can.names import is_dbc
 from gladwire.core.channels import signature
 from gladwire.core.lanes.all import SETTLED_ROLES
 from gladwire.core.lanes.pilot.amend import amend
@@ -26,7 +26,7 @@ from gladwire.core.lanes.pilot.lane import segment_entry
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.pilot.trace import Correction
 from gladwire.core.measured import Measured
-from gladwire.core.plc.keylog import LONGEST, looks_like_keylog
+from gladwire.core.plc.keylog import LONGEST, is_keylog
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.timeline import Part, placed_at
 from gladwire.core.settled import Amendment, Settled
@@ -104,8 +104,8 @@ def _sorted_out(files: list[UploadFile]) -> tuple[list[tuple[str, UploadFile]], 
         name = re.split(r"[\\/]", file.filename or "capture")[-1][:200]
         head = file.file.read(4096)
         file.file.seek(0)
-        kind: Literal["key log", "description"] | None = "key log" if looks_like_keylog(head) else None
-        kind = kind or ("description" if looks_like_dbc(head) else None)
+        kind: Literal["key log", "description"] | None = "key log" if is_keylog(head) else None
+        kind = kind or ("description" if is_dbc(head) else None)
         if kind is None:
             captures.append((name, file))
         else:

@@ -61,22 +61,22 @@ class CaseRow:
 
 
 def session_row(session: ChargingSession) -> SessionRow:
-    said = session.judgement
+    judgement = session.judgement
     refused = next((c.refusal for c in session.captures if c.state == "unreadable"), "")
     waiting = next((c.state for c in session.captures if c.state in WAITING), "") or (
         "judging" if waits(session) else ""
     )
-    nothing = "unreadable" if refused or (said and said.refusal) else "received"
+    nothing = "unreadable" if refused or (judgement and judgement.refusal) else "received"
     return SessionRow(
         id=session.id,
         title=session.title,
         mode=MODES[session.mode].title if session.mode in MODES else "",
         created_at=session.created_at,
-        state=waiting or ("analysed" if said and not said.refusal else nothing),
-        outcome=said.outcome if said else "unknown",
-        verdict=said.verdict if said else refused,
-        next_test=said.next_test if said else "",
-        stages=_STAGES.validate_json(said.stages) if said else (),
+        state=waiting or ("analysed" if judgement and not judgement.refusal else nothing),
+        outcome=judgement.outcome if judgement else "unknown",
+        verdict=judgement.verdict if judgement else refused,
+        next_test=judgement.next_test if judgement else "",
+        stages=_STAGES.validate_json(judgement.stages) if judgement else (),
     )
 
 

@@ -39,7 +39,7 @@ _LINE_WIDTH, _LINE_HEIGHT = 1180.0, 780.0
 class Told:
     """The top of the page: stage line, verdict, and what the verdict rests on."""
 
-    said: Judgement
+    judgement: Judgement
     measured: Measured
     pilot: PilotRecord | None
     holds_frames: bool
@@ -157,15 +157,15 @@ def _worth_opening(session: ChargingSession, view: SessionView | None) -> Captur
 
 def _told(shown: Shown) -> Told:
     stored = newest_measurement(shown.capture)
-    said, view = shown.said, shown.seen
+    judgement, view = shown.judgement, shown.seen
     return Told(
-        said=said,
+        judgement=judgement,
         measured=shown.placed.measured,
         pilot=shown.pilot,
         holds_frames=bool(shown.placed.measured.of(ConversationRecord)),
-        line=stage_line(said.stages, _LINE_WIDTH / len(said.stages)),
-        upright=stage_line(said.stages, _LINE_HEIGHT / 15, room=170),
-        since=_since(shown.session, said),
+        line=stage_line(judgement.stages, _LINE_WIDTH / len(judgement.stages)),
+        upright=stage_line(judgement.stages, _LINE_HEIGHT / 15, room=170),
+        since=_since(shown.session, judgement),
         amended=_amended(view),
         settled_by=stored.settlement.by_name if stored and stored.settlement else "",
         guesses=[guess for m in view.measured for guess in _guesses(m)],
@@ -173,13 +173,13 @@ def _told(shown: Shown) -> Told:
     )
 
 
-def _since(session: ChargingSession, said: Judgement) -> str:
+def _since(session: ChargingSession, judgement: Judgement) -> str:
     """What changed against the session before of the same case and mode."""
     if session.case is None:
         return ""
     before = [s for s in session.case.sessions if s.id < session.id and s.mode == session.mode]
     stages = stages_of(before[-1]) if before else ()
-    return since_before(stages, said.stages) if stages else ""
+    return since_before(stages, judgement.stages) if stages else ""
 
 
 def _amended(view: SessionView) -> list[str]:
@@ -205,4 +205,4 @@ def _guesses(measured: Measured) -> list[str]:
         "ac_coupled": "states told from the swing alone",
     }
     channel = [f"channel “{pilot.channel}” taken for the pilot"] if measured.channel_guessed else []
-    return channel + [said for kind, said in words.items() if kind in reading.guessed]
+    return channel + [judgement for kind, judgement in words.items() if kind in reading.guessed]

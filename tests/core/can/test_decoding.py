@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 from gladwire.core.can.decode import decode
 from gladwire.core.can.log import EXTENDED, CanLog, id_words
-from gladwire.core.can.names import best_for, dbc_text, looks_like_dbc, read_names, shipped
+from gladwire.core.can.names import best_for, dbc_text, is_dbc, read_names, shipped
 from gladwire.core.lanes.bus.record import measure_can
 from gladwire.core.lanes.bus.roles import guess
 from gladwire.core.lanes.bus.series import power_of_can
@@ -153,8 +153,8 @@ def test_frames_too_short_for_a_signal_are_passed_by() -> None:
 
 
 def test_descriptions_are_known_by_their_lines_and_bad_ones_refused() -> None:
-    assert looks_like_dbc(bus.dbc())
-    assert not looks_like_dbc(b"Time,CP\n0,1\n")
+    assert is_dbc(bus.dbc())
+    assert not is_dbc(b"Time,CP\n0,1\n")
     with pytest.raises(ValueError, match="no description of a bus"):
         read_names("BO_ nonsense\n SG_", "bad")
     with pytest.raises(ValueError, match="names no message"):

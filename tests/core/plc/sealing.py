@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.message import write_message
 from gladwire.core.simulate.plc.wire import Station, Wire
-from gladwire.scenarios.tls_line import Authority, SealedLine
+from gladwire.scenarios.tls_line import Authority, TlsLine
 
 AT = datetime.datetime(2026, 11, 25, 9, 0, tzinfo=datetime.UTC)
 EV, POST = Station(bytes.fromhex("02a1b2c3d4e5")), Station(bytes.fromhex("02d00d000042"))
@@ -65,7 +65,7 @@ def sealed(
 ) -> TlsSummary:
     """Shake hands, say the parcels in turn (vehicle first), close."""
     wire = Wire(1.0)
-    line = SealedLine(wire, (EV, POST), seals=seals, session=session, cut=cut)
+    line = TlsLine(wire, (EV, POST), seals=seals, session=session, cut=cut)
     line.open()
     for number, parcel in enumerate([] if line.error else says):
         line.say(number % 2, parcel)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from gladwire.core.lanes.frames.measure import FramesResult, measure_frames
 from gladwire.core.plc.frames import FrameCapture
-from gladwire.core.plc.keylog import KeyLog, looks_like_keylog, read_keylog
+from gladwire.core.plc.keylog import KeyLog, is_keylog, read_keylog
 from gladwire.core.plc.tls_cipher import SUITES, expand_label, prf
 from gladwire.core.supplements import Supplements
 from gladwire.formats.opening import Source
@@ -219,11 +219,11 @@ def test_key_logs_are_known_by_their_lines_and_keep_their_secrets_to_themselves(
     log = read_keylog(text)
     assert (log.sessions, bool(KeyLog())) == (1, False)
     assert "cd" * 4 not in repr(log)
-    assert looks_like_keylog(text.encode())
+    assert is_keylog(text.encode())
     windows = b"\xef\xbb\xbf" + text.partition("\n")[2].replace("\n", "\r\n").encode()
-    assert looks_like_keylog(windows)
+    assert is_keylog(windows)
     assert read_keylog(windows.decode("ascii", "replace")).secrets == log.secrets
-    assert not looks_like_keylog(b"Time,CP\n0,12\n")
+    assert not is_keylog(b"Time,CP\n0,12\n")
     with pytest.raises(ValueError, match="no line like"):
         read_keylog("CLIENT_RANDOM xyz\n")
 

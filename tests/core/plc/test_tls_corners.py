@@ -14,7 +14,7 @@ from gladwire.core.plc.certificates import out_of_dates, read_certificate, troub
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.keylog import KeyLog, read_keylog
 from gladwire.core.plc.tls import APPLICATION, HANDSHAKE, KEY_UPDATE, TlsView
-from gladwire.core.plc.tls_cipher import SUITES, Opener, SealedError, expand_label, next_secret, opener_13
+from gladwire.core.plc.tls_cipher import SUITES, DecryptError, Opener, expand_label, next_secret, opener_13
 from gladwire.formats import pcapng
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
@@ -118,7 +118,7 @@ def test_an_opener_looks_past_a_hole_and_not_past_the_beginning() -> None:
     assert opener.open(records[20][:5], records[20][5:])[:1] == bytes([20])
     assert opener.open(records[21][:5], records[21][5:])[:1] == bytes([21])
     fresh = opener_13(SUITE, secret)
-    with pytest.raises(SealedError):
+    with pytest.raises(DecryptError):
         fresh.open(records[1][:5], records[1][5:])
     far = Opener(lambda seq, head, body: b"")
     assert far.open(b"", b"") == b""

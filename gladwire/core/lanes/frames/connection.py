@@ -10,7 +10,7 @@ from gladwire.core.plc.exi.grammar import grammar
 from gladwire.core.plc.keylog import KeyLog
 from gladwire.core.plc.message import Message, read_message
 from gladwire.core.plc.tcp import StreamPiece, TcpConnection
-from gladwire.core.plc.tls import TlsView, looks_like_tls
+from gladwire.core.plc.tls import TlsView, is_tls
 from gladwire.core.plc.v2gtp import EXI, PAYLOAD_TYPES, Parcel, Splitter
 
 # Grammars a payload of type 8001 may follow, and those of the types after it.
@@ -70,7 +70,7 @@ class OpenConnection:
             if len(start) < 3:
                 return
             self.begun = True
-            if looks_like_tls(start):
+            if is_tls(start):
                 self.tls = TlsView(self.secrets)
             held, self.crumbs = self.crumbs, []
             for crumb in held:

@@ -49,17 +49,17 @@ def measure_frames(capture: FrameCapture, secrets: KeyLog | None = None) -> Fram
 
     Never raises: what cannot be read is counted and said.
     """
-    ear = _Assembler(capture, _carried(capture).with_more(secrets or KeyLog()))
+    assembler = _Assembler(capture, _carried(capture).with_more(secrets or KeyLog()))
     for packet in packets(_once(capture.frames)):
         if isinstance(packet, TcpSegment):
-            ear.segment(packet)
+            assembler.segment(packet)
         elif isinstance(packet, Management):
-            ear.management(packet)
+            assembler.management(packet)
         elif isinstance(packet, Datagram):
-            ear.datagram(packet)
+            assembler.datagram(packet)
         else:
-            ear.kinds[packet.kind] += 1
-    return ear.finished()
+            assembler.kinds[packet.kind] += 1
+    return assembler.finished()
 
 
 def _carried(capture: FrameCapture) -> KeyLog:
@@ -129,12 +129,12 @@ class _Assembler:
     def finished(self) -> FramesResult:
         frames = self.capture.frames
         end = frames[-1].time_s
-        talkings = list(self.open.values())
-        for talking in talkings:
-            talking.finish()
-        messages = sorted((m for t in talkings for m in t.messages), key=lambda m: m.frame)
+        opened = list(self.open.values())
+        for connection in opened:
+            connection.finish()
+        messages = sorted((m for t in opened for m in t.messages), key=lambda m: m.frame)
         numbers = {id(m): number for number, m in enumerate(messages)}
-        connections = tuple(self._talk(t, numbers) for t in talkings if self._ours(t))
+        connections = tuple(self._connection(t, numbers) for t in opened if self._ours(t))
         record = ConversationRecord(
             start_s=frames[0].time_s,
             end_s=end,
@@ -153,7 +153,7 @@ class _Assembler:
         announced = {d.port for d in self.sdp if not d.request}
         return bool({t.connection.ends[0][1], t.connection.ends[1][1]} & announced)
 
-    def _talk(self, t: OpenConnection, numbers: dict[int, int]) -> Connection:
+    def _connection(self, t: OpenConnection, numbers: dict[int, int]) -> Connection:
         connection = t.connection
         ev, post = (1, 0) if t.swapped else (0, 1)
         protocol = t.agreed

@@ -120,18 +120,18 @@ class Exchange(BaseModel):
 
     def of_request(self, name: str) -> Any:
         """A field of the last request."""
-        said = self.last_request or self.request
-        return said.field(name) if said else None
+        message = self.last_request or self.request
+        return message.field(name) if message else None
 
     def of_response(self, name: str) -> Any:
         """A field of the last answer."""
-        said = self.last_response or self.response
-        return said.field(name) if said else None
+        message = self.last_response or self.response
+        return message.field(name) if message else None
 
     def of_either(self, name: str) -> Any:
         """The first field of answer or request of that name."""
-        for said in (self.last_response, self.response, self.last_request, self.request):
-            value = said.field(name) if said else None
+        for message in (self.last_response, self.response, self.last_request, self.request):
+            value = message.field(name) if message else None
             if value is not None:
                 return value
         return None

@@ -78,12 +78,12 @@ def _best(seen: Glance, unit: str, settled: Settled) -> Interpretation:
     signs = ((False, 0.0), (True, _POLARITY_PENALTY)) if settled.inverted is None else ((settled.inverted, 0.0),)
     scored = []
     for factor, penalty in factors.items():
-        for inverted, turn_penalty in signs:
+        for inverted, inversion_penalty in signs:
             blown_up = abs(factor) * seen.noise > _NOISE_MAX_V
             if blown_up and factor != 1.0 and settled.scale is None:
                 continue
             share = _share(seen, -factor if inverted else factor, settled.offset_v)
-            scored.append((share - penalty - turn_penalty, share, factor, inverted))
+            scored.append((share - penalty - inversion_penalty, share, factor, inverted))
     best = max(scored)
     plain = next((s for s in scored if s[2] == 1.0 and not s[3]), scored[0])
     # Held against the levels just as they stand in the file: a shifted zero is a guess like the others.

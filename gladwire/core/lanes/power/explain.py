@@ -23,7 +23,7 @@ from gladwire.core.lanes.power.clues import (
     shared_out,
     warm_connector,
 )
-from gladwire.core.lanes.power.said import as_said
+from gladwire.core.lanes.power.limits_in_messages import by_messages
 from gladwire.core.lanes.power.stretch import Stretch
 from gladwire.core.power.chain import At, needs_converter
 from gladwire.core.power.limiters import LimiterKey
@@ -330,7 +330,7 @@ def _nothing(s: Stretch) -> Told:
 
 
 EXPLANATIONS: tuple[Explanation, ...] = (
-    _off, _ramp, as_said, _phases, _thermal, _returns, _taper, _levels_at_rating, _through_converter, _by_temperature,
+    _off, _ramp, by_messages, _phases, _thermal, _returns, _taper, _levels_at_rating, _through_converter, _by_temperature,
     _single_step, _modules, _shape, _nothing,
 )  # fmt: skip
 

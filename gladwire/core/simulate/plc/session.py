@@ -99,7 +99,7 @@ class Stage:
         try:
             self._match()
             self._discover()
-            self._talk()
+            self._converse()
         except _StoppedError:
             pass
         wire.time_s += plan.watch_s
@@ -155,7 +155,7 @@ class Stage:
             raise _StoppedError
         wire.time_s += 0.05
 
-    def _talk(self) -> None:
+    def _converse(self) -> None:
         vehicle, post = self.plan.vehicle, self.plan.post
         hello = vehicle.hello()
         self._send(0, write_message("sap", "supportedAppProtocolReq", hello))
@@ -241,7 +241,7 @@ class Stage:
         plan.vehicle.pauses = False
         plan.post.joins = True
         plan.vehicle.loops = 0
-        self._talk()
+        self._converse()
 
     def _switch(self, on: bool) -> dict[str, Any]:
         if self.key == "din":

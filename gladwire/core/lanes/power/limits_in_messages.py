@@ -23,7 +23,7 @@ _MET_A = 2.0
 _KEYS = frozenset({"asked_a", "asked_kw", "post_max_a", "post_max_v", "post_max_kw"})
 
 
-def as_said(s: Stretch) -> Told | None:
+def by_messages(s: Stretch) -> Told | None:
     """What vehicle and post said of what they ask and allow."""
     if _KEYS.isdisjoint(s.whole.read):
         return None

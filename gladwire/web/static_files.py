@@ -1,0 +1,51 @@
+"""Static files under addresses that change with their content, so that a browser keeps them for a year and never a stale one.
+
+The version stands in the path, so that what a file names relatively (a module's imports, a style's fonts) is kept as well.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from functools import cache
+from pathlib import Path
+
+from starlette.staticfiles import StaticFiles
+from starlette.types import Scope
+
+STATIC = Path(__file__).parent / "static"
+_VERSION = re.compile(r"(?:^|/)v[0-9a-f]{10}/")
+
+
+@cache
+def version() -> str:
+    """Of all files together."""
+    total = hashlib.sha256()
+    for path in sorted(p for p in STATIC.rglob("*") if p.is_file()):
+        total.update(f"{path.relative_to(STATIC)}\0".encode() + path.read_bytes())
+    return f"v{total.hexdigest()[:10]}"
+
+
+@cache
+def address(path: str) -> str:
+    """Where a page finds a static file. Raises FileNotFoundError for none."""
+    if not (STATIC / path).is_file():
+        raise FileNotFoundError(path)
+    return f"/static/{version()}/{path}"
+
+
+@cache
+def modules(folder: str) -> tuple[str, ...]:
+    """Addresses of all modules of a script, to be fetched at once and not one after the other."""
+    return tuple(address(f"{folder}/{path.name}") for path in sorted((STATIC / folder).glob("*.js")))
+
+
+def is_versioned(path: str) -> bool:
+    return path.startswith("/static/") and _VERSION.search(path) is not None
+
+
+class VersionedFiles(StaticFiles):
+    """Serves a file with or without a version in its address."""
+
+    def get_path(self, scope: Scope) -> str:
+        return super().get_path({**scope, "path": _VERSION.sub("/", scope["path"])})
