@@ -72,7 +72,11 @@ PARTS: tuple[Part, ...] = (
         ("core/lanes/power/ledger.py", "core/lanes/power/shape.py", "core/power/chain.py"),
         ("tests/core/power",),
     ),
-    Part("diagnosis", ("core/diagnosis/ranking.py",), (*_CIRCUITS, "tests/core/test_registries.py")),
+    Part(
+        "diagnosis",
+        ("core/diagnosis/ranking.py",),
+        ("tests/core/test_ranking.py", *_CIRCUITS, "tests/core/test_registries.py"),
+    ),
     Part(
         "readers' sums",
         ("formats/dates.py", "formats/power_rows.py", "formats/timebase.py", "formats/table/cells.py"),
