@@ -7,14 +7,21 @@ import gzip
 import io
 import json
 import re
+import time
 from html import unescape
 
 import numpy as np
 import pytest
+from sqlalchemy import select
 from starlette.testclient import TestClient
 
+from gladwire.core.measured import MEASURES
 from gladwire.core.simulate.circuit import PilotCircuit
 from gladwire.core.simulate.script import Scope
+from gladwire.formats.registry import READS
+from gladwire.store.captures import queue_outdated
+from gladwire.store.database import Sessions
+from gladwire.store.models import StoredJudgement, StoredMeasurement
 from gladwire.web.guard import MOST_UPLOAD_BYTES
 from tests.build import pilot, session
 
@@ -307,3 +314,25 @@ def test_the_lane_data_is_sound_json(client: TestClient) -> None:
     assert found is not None
     data = json.loads(found.group(1))
     assert [s["label"] for s in data["lanes"][0]["segments"]] == ["A1", "B1", "B2", "C2", "B2", "B1", "A1"]
+
+
+def test_results_of_another_version_are_told_and_made_anew(client: TestClient, sessions: Sessions) -> None:
+    """Nothing fails over them: lists and page answer, the page says what it waits for, and a new start makes them anew."""
+    address = drop(client)
+    assert 'id="lane-data"' in client.get(address).text
+    with sessions.begin() as db:
+        for stored in (*db.scalars(select(StoredMeasurement)), *db.scalars(select(StoredJudgement))):
+            # Another number too: what was parsed once is kept in memory by it, as it would not be after a start.
+            stored.id, stored.format = stored.id + 100_000, 99
+        for measurement in db.scalars(select(StoredMeasurement)):
+            measurement.measures = 0
+    for page in ("/", "/cases", address):
+        assert client.get(page).status_code == 200
+    assert "made by another version" in client.get(address).text
+    with sessions.begin() as db:
+        queue_outdated(db, READS, MEASURES)
+    end = time.monotonic() + 30
+    while "made by another version" in (page := client.get(address).text) or "follows by itself" in page:
+        assert time.monotonic() < end
+        time.sleep(0.1)
+    assert 'id="lane-data"' in page
