@@ -29,3 +29,8 @@ class KeptParsed(Generic[T]):
             while len(self._kept) > self._most:
                 self._kept.popitem(last=False)
         return value
+
+    def clear(self) -> None:
+        """Forget all: for a store whose numbers begin anew."""
+        with self._lock:
+            self._kept.clear()

@@ -7,6 +7,7 @@ import os
 import shutil
 import tempfile
 from collections.abc import Callable
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -50,11 +51,7 @@ class SampleCache:
 
     def channel(self, key: str, number: int, read: Callable[[], CaptureResult]) -> tuple[Waveform, Summary]:
         """A channel, mapped rather than loaded. read: decodes the original when it is not here. May raise its errors."""
-        place = self._filled(key, read)
-        about = json.loads((place / "about.json").read_text())[number]
-        samples = np.load(place / f"{number}.npy", mmap_mode="r")
-        low, high = np.load(place / f"{number}.summary.npy", mmap_mode="r")
-        return Waveform(samples=samples, **about), Summary(low, high)
+        return _mapped(self._filled(key, read), number)
 
     def messages(self, key: str, read: Callable[[], CaptureResult]) -> MessageStore:
         """All messages of a capture of frames. Raises FileNotFoundError where it holds none; read may raise its errors."""
@@ -66,6 +63,7 @@ class SampleCache:
         """Remove everything kept of a capture, whatever it was read with and by which version."""
         for place in self.folder.glob(f"{sha256}*"):
             shutil.rmtree(place, ignore_errors=True)
+        _mapped.cache_clear()
 
     def _filled(self, key: str, read: Callable[[], CaptureResult]) -> Path:
         place = self.folder / key
@@ -82,3 +80,12 @@ class SampleCache:
             total += sum(f.stat().st_size for f in place.iterdir())
             if index and total > _MOST_BYTES:
                 shutil.rmtree(place, ignore_errors=True)
+
+
+@lru_cache(maxsize=64)
+def _mapped(place: Path, number: int) -> tuple[Waveform, Summary]:
+    """A channel kept at a place: its files never change, so that they are opened once for many zooms."""
+    about = json.loads((place / "about.json").read_text())[number]
+    samples = np.load(place / f"{number}.npy", mmap_mode="r")
+    low, high = np.load(place / f"{number}.summary.npy", mmap_mode="r")
+    return Waveform(samples=samples, **about), Summary(low, high)

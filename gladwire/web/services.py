@@ -30,26 +30,25 @@ class Services:
     cache: SampleCache
     demo: bool
 
-    def channel(self, capture: Capture, number: int) -> tuple[Waveform, Summary]:
+    def channel(self, db: Session, capture: Capture, number: int) -> tuple[Waveform, Summary]:
         """Samples of a channel, decoded anew when the cache lost them. Raises RefusedError."""
         try:
-            return self.cache.channel(self._key(capture), number, lambda: measure_stored(self.sessions, capture))
+            return self.cache.channel(_key(db, capture), number, lambda: measure_stored(self.sessions, capture))
         except (UnreadableError, IndexError) as error:
             raise RefusedError(422, f"The samples of “{capture.name}” cannot be read: {error}.") from error
 
-    def _key(self, capture: Capture) -> str:
-        with self.sessions() as db:
-            here = db.get_one(Capture, capture.id)
-            return cache_key(db, here, here.kind == BUS)
-
-    def messages(self, capture: Capture) -> MessageStore:
-        """Every message of a capture of frames, heard anew when the cache lost them. Raises RefusedError."""
+    def messages(self, db: Session, capture: Capture) -> MessageStore:
+        """Every message of a capture of frames, read anew when the cache lost them. Raises RefusedError."""
         try:
-            return self.cache.messages(self._key(capture), lambda: measure_stored(self.sessions, capture))
+            return self.cache.messages(_key(db, capture), lambda: measure_stored(self.sessions, capture))
         except FileNotFoundError as error:
             raise RefusedError(404, f"“{capture.name}” holds no messages.", "Open a capture of frames.") from error
         except UnreadableError as error:
             raise RefusedError(422, f"The frames of “{capture.name}” cannot be read: {error}.") from error
+
+
+def _key(db: Session, capture: Capture) -> str:
+    return cache_key(db, capture, capture.kind == BUS)
 
 
 def services_for(url: str, cache: Path, demo: bool) -> Services:

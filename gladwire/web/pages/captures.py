@@ -256,7 +256,7 @@ def lines_vcd(db: Database, here: ServicesHere, number: int) -> Response:
     wanted = [n for n, c in enumerate(result.channels) if c.role in _LINES or c.unit == "logic"]
     if not wanted:
         raise RefusedError(404, f"“{capture.name}” holds no two-level line.", "Settle which channel is one.")
-    waves = tuple(here.channel(capture, n)[0] for n in wanted)
+    waves = tuple(here.channel(db, capture, n)[0] for n in wanted)
     content = vcd.write(Recording(waves, "vcd", (), result.recorded_at))
     return Response(content, media_type="text/plain", headers=attachment(f"{stem_of(capture)}.lines.vcd"))
 
@@ -288,7 +288,7 @@ def lane(
         raise RefusedError(404, f"There is no channel {channel} in this capture.", "Go back to its session.")
     chosen = channel if channel is not None else result.channel_index or 0
     pilot = result.first(PilotRecord) if chosen == result.channel_index else None
-    wave, summary = here.channel(capture, chosen)
+    wave, summary = here.channel(db, capture, chosen)
     first = math.floor(max(-1e15, (start - wave.start_s) * wave.rate_hz))
     last = math.ceil(min(1e15, (end - wave.start_s) * wave.rate_hz)) + 1
     seen = envelope(wave.samples, summary, first, last, columns)

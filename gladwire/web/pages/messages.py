@@ -94,7 +94,7 @@ def _opened(db: Database, here: Services, number: int) -> tuple[Capture, Message
         raise RefusedError(404, f"“{capture.name}” holds no frames.", "Open a capture of frames.")
     view = session_view(capture.session)
     alignment = view.alignment_of(capture) if view else None
-    return capture, here.messages(capture), alignment.clock if alignment else Clock(), record
+    return capture, here.messages(db, capture), alignment.clock if alignment else Clock(), record
 
 
 @router.get("/captures/{number}/messages/{place}")
