@@ -15,10 +15,10 @@ WITH_RESULTS = (
         selectinload(Capture.measurements), selectinload(Capture.settlements), selectinload(Capture.placements)
     ),
     selectinload(ChargingSession.observations),
-    selectinload(ChargingSession.judgement),
+    joinedload(ChargingSession.judgement),
 )
 # For lists: one line a session, no result.
-AS_LINES = (selectinload(ChargingSession.captures), selectinload(ChargingSession.judgement))
+AS_LINES = (selectinload(ChargingSession.captures), joinedload(ChargingSession.judgement))
 _WHOLE = (selectinload(Case.sessions).options(*AS_LINES), selectinload(Case.observations))
 
 

@@ -292,7 +292,9 @@ def _stages(shown: Shown) -> StagesPart:
 
 
 def _pictures(shown: Shown) -> Sequence[ReadingPicture] | None:
-    return (pictures_of(shown.db, [c.id for c in shown.seen.captures]) if shown.view else ()) or None
+    """Of displays: only readings of power come with them."""
+    typed = shown.view is not None and shown.view.holds(PowerReport)
+    return (pictures_of(shown.db, [c.id for c in shown.seen.captures]) if typed else ()) or None
 
 
 def _neighbours(shown: Shown) -> list[Neighbour] | None:
