@@ -1,0 +1,176 @@
+"""What rules say: the numbers in their sentences, and which of two things they say at an edge."""
+
+from __future__ import annotations
+
+import pytest
+
+from gladwire.core.findings import Finding, apply
+from gladwire.core.lanes.contactor.record import Closing, ContactorRecord
+from gladwire.core.lanes.contactor.rules import RULES as CONTACTOR
+from gladwire.core.lanes.contactor.rules import Switching
+from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.lanes.pilot.rules import RULES as PILOT
+from gladwire.core.lanes.proximity.record import ProximityRecord, ProximitySegment, ProximityState
+from gladwire.core.lanes.proximity.rules import RULES as PROXIMITY
+from tests.core.test_limits import ASK, stays
+
+
+def said(record: PilotRecord) -> dict[str, Finding]:
+    return {f.code: f for f in apply(PILOT, record)}
+
+
+def changed(record: PilotRecord, number: int, **values: object) -> PilotRecord:
+    segments = list(record.segments)
+    segments[number] = segments[number].model_copy(update=values)
+    return record.model_copy(update={"segments": tuple(segments)})
+
+
+def unknown(high_v: float, nearest: str, lasts: float = 2.0) -> PilotRecord:
+    """A waits, then a level that is no state."""
+    record = stays(("A1", 1.0), ("B1", lasts))
+    return changed(record, 1, state="unknown", nearest=nearest, high_v=high_v)
+
+
+@pytest.mark.parametrize(
+    ("volts", "nearest", "words"),
+    [
+        (7.6, "C", "lies between the states: 0.60 V outside C, the nearest"),
+        (13.4, "A", "is beyond every state: 0.40 V outside A"),
+        (-13.5, "F", "is beyond every state: 0.50 V outside F"),
+    ],
+)
+def test_a_level_that_is_no_state_is_placed(volts: float, nearest: str, words: str) -> None:
+    finding = said(unknown(volts, nearest))["pilot_level_between_states"]
+    assert words in finding.text
+    assert finding.expected.endswith(f"for {nearest}")
+
+
+def test_a_level_too_low_names_the_leak_and_one_too_high_the_series_resistance() -> None:
+    low = said(unknown(7.7, "B"))["pilot_level_between_states"].text
+    high = said(unknown(7.6, "C"))["pilot_level_between_states"].text
+    assert "in series with CP or PE would lift C this far" in high
+    assert "would lift C" in low or "from CP to PE would pull B down" in low
+
+
+@pytest.mark.parametrize(
+    ("doubt", "words"), [(0.05, "26.60 % ± 0.05 %"), (0.001, "26.60 % ± 0.01 %"), (0.4, "26.6 % ± 0.4 %")]
+)
+def test_a_duty_is_told_with_as_many_digits_as_its_doubt_leaves(doubt: float, words: str) -> None:
+    assert said(stays(("B2", 2.0), duty_doubt_percent=doubt))["offer"].measured == words
+
+
+def test_an_offer_is_told_in_amperes() -> None:
+    finding = said(stays(("B2", 2.0)))["offer"]
+    assert "The post offers 16.0 A" in finding.text
+    assert finding.severity == "normal"
+
+
+def test_a_changed_offer_says_from_what_to_what() -> None:
+    record = stays(("B2", 2.0), ("C2", 3.0), ("C2", 3.0))
+    lower = changed(record, 2, duty_percent=10.0, advertised_current_a=6.0)
+    finding = said(lower)["offer_changed"]
+    assert (finding.expected, finding.measured) == ("16.0 A", "6.0 A")
+    to_digital = changed(record, 2, duty_percent=5.0, advertised_current_a=None, offer_kind="digital")
+    assert said(to_digital)["offer_changed"].measured.startswith("5.0")
+    assert "offer_changed" not in said(record)
+
+
+@pytest.mark.parametrize(
+    ("duty", "doubt", "severity"), [(98.5, 0.1, "fault"), (98.5, 3.0, "suspect"), (2.0, 0.1, "fault")]
+)
+def test_a_forbidden_duty_is_a_fault_only_where_the_doubt_leaves_it_one(
+    duty: float, doubt: float, severity: str
+) -> None:
+    record = stays(
+        ("B2", 2.0), duty_percent=duty, duty_doubt_percent=doubt, offer_kind="none", advertised_current_a=None
+    )
+    finding = said(record)["duty_forbidden"]
+    assert finding.severity == severity
+    assert ("sample faster" in finding.text) == (severity == "suspect")
+
+
+def test_the_duty_known_worst_is_the_one_told_with_the_samples_to_its_cycle() -> None:
+    record = stays(("B2", 2.0), ("C2", 3.0), duty_doubt_percent=2.0)
+    worst = changed(record, 1, duty_doubt_percent=4.0, duty_percent=40.0, advertised_current_a=24.0)
+    worst = worst.model_copy(update={"rate_hz": 25_000.0})
+    finding = said(worst)["duty_doubtful"]
+    assert "At 25 kS/s there are 25 samples to the cycle" in finding.text
+    assert "± 4.0 % only" in finding.text
+    assert finding.measured == "± 4.0 %"
+    assert "duty_doubtful" not in said(stays(("B2", 2.0), duty_doubt_percent=0.5))
+
+
+def test_the_offer_with_the_most_cycles_speaks_for_its_duty() -> None:
+    record = stays(("B2", 1.0), ("C2", 3.0))
+    record = changed(record, 1, cycles=900, duty_percent=26.62)
+    assert said(record)["offer"].start_s == 1.0
+    record = changed(record, 1, cycles=50)
+    assert said(record)["offer"].start_s == 0.0
+
+
+def test_nothing_connected_is_a_steady_a_and_nothing_else() -> None:
+    assert said(stays(("A1", 5.0)))["nothing_connected"].severity == "note"
+    assert "nothing_connected" not in said(stays(("A1", 5.0), ("B1", 1.0)))
+    assert "nothing_connected" not in said(stays(("A2", 5.0)))
+
+
+def test_a_level_lost_while_asking_needs_a_level() -> None:
+    record = stays(("B2", 1.0), ("C2", 3.0), ("D1", 3.0))
+    lost = changed(record, 2, state="unknown", nearest="D", high_v=4.6)
+    assert "the level left its band for 4.60 V at 4.00 s" in said(lost)["pilot_lost_while_asking"].text
+    none = changed(record, 2, state="unknown", nearest="unknown", high_v=1.0)
+    assert "pilot_lost_while_asking" not in said(none)
+
+
+def test_a_source_as_low_with_nothing_connected_is_not_the_vehicle() -> None:
+    lifted = stays(("A2", 1.0), ("B2", 2.0), low_v=-9.0)
+    assert "low_side_pulled_up" not in said(lifted)
+    vehicle = changed(stays(("A2", 1.0), ("B2", 2.0)), 1, low_v=-9.0)
+    finding = said(vehicle)["low_side_pulled_up"]
+    assert "mirrors the high side" in finding.text
+    partly = changed(stays(("B2", 2.0)), 0, low_v=-4.0)
+    assert "conducts in the negative half" in said(partly)["low_side_pulled_up"].text
+
+
+def switching(closings: tuple[Closing, ...], start: float = 0.0, end: float = 26.0) -> dict[str, Finding]:
+    line = ContactorRecord(start_s=start, end_s=end, channel="K1", switched=True, closings=closings)
+    return {f.code: f for f in apply(CONTACTOR, Switching(ASK, line))}
+
+
+def test_a_contactor_is_said_to_stay_open_only_where_all_the_asking_was_seen() -> None:
+    assert "contactor_not_driven" in switching(())
+    assert "contactor_not_driven" not in switching((), start=3.0)
+    assert "contactor_not_driven" not in switching((), end=20.0)
+    assert "contactor_not_driven" not in switching((Closing(start_s=5.0, end_s=22.0),))
+
+
+@pytest.mark.parametrize(
+    ("at", "words"), [(1.98, "closes 0 µs after"), (2.4, "closes 400 ms after"), (3.5, "closes 1.5 s after")]
+)
+def test_how_long_a_contactor_takes_is_told(at: float, words: str) -> None:
+    found = switching((Closing(start_s=at, end_s=22.05),))
+    assert words in found["contactor_closes"].text
+    assert found["contactor_closes"].severity == "normal"
+
+
+def pressed(*states: ProximityState) -> dict[str, Finding]:
+    parts = [
+        ProximitySegment(start_s=float(n), end_s=n + 1.0, value=2.77, unit="V", state=state, meaning="m")
+        for n, state in enumerate(states)
+    ]
+    record = ProximityRecord(start_s=0.0, end_s=float(len(parts)), channel="PP", segments=tuple(parts))
+    return {f.code: f for f in apply(PROXIMITY, record)}
+
+
+def test_a_latch_pressed_on_the_way_in_or_out_is_how_a_plug_is_handled() -> None:
+    assert "latch_pressed" not in pressed("absent", "pressed", "latched")
+    assert "latch_pressed" not in pressed("latched", "pressed", "absent")
+    assert "at 1.00 s for 1.0 s" in pressed("latched", "pressed", "latched")["latch_pressed"].text
+    assert "latch_pressed" in pressed("latched", "pressed")
+
+
+def test_segments_of_the_helper_are_what_they_say() -> None:
+    """The helper's pilot is a healthy one: no rule finds fault with it."""
+    record = stays(("A1", 1.0), ("B1", 1.0), ("B2", 1.0), ("C2", 5.0), ("B2", 1.0), ("B1", 1.0), ("A1", 1.0))
+    assert isinstance(record.segments[0], Segment)
+    assert {f.severity for f in apply(PILOT, record)} == {"normal"}
