@@ -343,6 +343,9 @@ CASES = [
         course("pin_1_c", "°C", (0, 30.0), (9, x))])),
     Case("a manager that asks for nothing", p.ASKS_NOTHING_S, "above", bus("can_asks_nothing", "fault", lambda x: [
         course("asked_a", "A", (0, 0.0), end=x)])),
+    Case("a post that offers nothing over the bus", p.ASKS_NOTHING_S - 1e-9, "above", bus(
+        "can_nothing_offered", "fault", lambda x: [
+            course("post_max_a", "A", (0, 0.0), end=x), course("asked_a", "A", (0, 50.0), end=x)])),
     Case("pre-charge by a controller", p.BUS_PRECHARGE_S, "above", bus("can_closed_apart", "fault", lambda x: [
         course("precharge", "", (0, 0.0), (2, 1.0), (2 + x, 0.0), end=2.5 + x)])),
     # Matching

@@ -5,6 +5,8 @@ from __future__ import annotations
 import pytest
 
 from gladwire.core.findings import Finding, apply
+from gladwire.core.lanes.bus.record import CanRecord, Course
+from gladwire.core.lanes.bus.rules import RULES as BUS
 from gladwire.core.lanes.contactor.record import Closing, ContactorRecord
 from gladwire.core.lanes.contactor.rules import RULES as CONTACTOR
 from gladwire.core.lanes.contactor.rules import Switching
@@ -12,7 +14,7 @@ from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.rules import RULES as PILOT
 from gladwire.core.lanes.proximity.record import ProximityRecord, ProximitySegment, ProximityState
 from gladwire.core.lanes.proximity.rules import RULES as PROXIMITY
-from tests.core.test_limits import ASK, stays
+from tests.core.test_limits import ASK, course, stays
 
 
 def said(record: PilotRecord) -> dict[str, Finding]:
@@ -174,3 +176,31 @@ def test_segments_of_the_helper_are_what_they_say() -> None:
     record = stays(("A1", 1.0), ("B1", 1.0), ("B2", 1.0), ("C2", 5.0), ("B2", 1.0), ("B1", 1.0), ("A1", 1.0))
     assert isinstance(record.segments[0], Segment)
     assert {f.severity for f in apply(PILOT, record)} == {"normal"}
+
+
+def on_bus(*courses: Course, end: float = 60.0) -> dict[str, Finding]:
+    return {f.code: f for f in apply(BUS, CanRecord(start_s=0.0, end_s=end, frames=9, courses=courses))}
+
+
+def test_a_pre_charge_that_never_ends_is_told_with_its_length_and_the_volts_reached() -> None:
+    pre, inlet = (
+        course("precharge", "", (0.0, 0.0), (5.0, 1.0), (17.0, 0.0)),
+        course("inlet_v", "V", (0.0, 0.0), (16.0, 210.0)),
+    )
+    assert "was on for 12.0 s" in on_bus(pre)["can_closed_apart"].text
+    assert "with 210 V reached" in on_bus(pre, inlet)["can_closed_apart"].text
+
+
+def test_limits_over_the_bus_are_told_from_the_moment_something_is_offered() -> None:
+    post, asked = course("post_max_a", "A", (0.0, 0.0), (8.0, 125.0)), course("asked_a", "A", (0.0, 0.0), (9.0, 110.0))
+    finding = on_bus(post, asked)["can_limits"]
+    assert (finding.start_s, finding.measured) == (8.0, "125 A")
+
+
+@pytest.mark.parametrize(("asked", "folds"), [(80.0, True), (105.0, False)])
+def test_a_request_that_falls_after_a_pin_got_hot_is_told_with_it(asked: float, folds: bool) -> None:
+    pin = course("pin_1_c", "°C", (0.0, 30.0), (20.0, 82.0))
+    wants = course("asked_a", "A", (0.0, 110.0), (30.0, asked), (58.0, 0.0))
+    flows = course("amps", "A", (0.0, 0.0), (2.0, 110.0), (58.0, 0.0))
+    text = on_bus(pin, wants, flows)["can_pin_hot"].text
+    assert ("the request falls from 110 to 80 A" in text) == folds

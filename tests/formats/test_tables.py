@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+import pint
 import pytest
 
 from gladwire.core.signal.waveform import Recording
@@ -14,6 +15,7 @@ from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import READERS, read_capture
+from gladwire.formats.table.cells import UNIT_FACTORS
 from tests.build import analyse, pilot
 
 RATE = 50_000.0
@@ -229,3 +231,15 @@ def test_pickles_are_never_loaded(tmp_path: Path) -> None:
 
 def test_readers_have_their_own_keys() -> None:
     assert len({reader.key for reader in READERS}) == len(READERS)
+
+
+@pytest.mark.parametrize(("base", "unit"), [(base, unit) for base, units in UNIT_FACTORS.items() for unit in units])
+def test_units_are_pints(base: str, unit: str) -> None:
+    """Factors to the base unit as pint has them, which knows most of these spellings."""
+    registry = pint.UnitRegistry(case_sensitive=False)
+    spelt = {"ω": "ohm", "kω": "kiloohm", "kohm": "kiloohm", "usec": "us", "msec": "ms", "μs": "us"}.get(unit, unit)
+    spelt = {"mv": "millivolt", "kv": "kilovolt", "uv": "microvolt", "µv": "microvolt", "ma": "milliampere",
+             "ka": "kiloampere", "ua": "microampere", "µa": "microampere", "a": "ampere", "v": "volt", "amps": "ampere",
+             "sec": "second", "s": "second"}.get(spelt, spelt)  # fmt: skip
+    to = {"time": "second", "V": "volt", "A": "ampere", "ohm": "ohm"}[base]
+    assert UNIT_FACTORS[base][unit] == pytest.approx(registry(spelt).to(to).magnitude)
