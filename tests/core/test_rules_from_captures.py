@@ -67,6 +67,12 @@ POWER: dict[str, tuple[Callable[[], Analysis], str | None]] = {
         lambda: powered(level(80.0), post_kw=300, post_a=200, post_v=1000, pack_class_v=400, vehicle_kw=250),
         "label_unreachable",
     ),
+    "power_supply": (
+        lambda: powered(
+            level(50.0), post_kw=150, post_a=400, grid_kw=50, buffer_kwh=0, vehicle_kw=140, pack_class_v=400
+        ),
+        None,
+    ),
     "power_below_rating": (
         lambda: powered(level(60.0), post_kw=150, module_kw=30, vehicle_kw=140, post_a=400, pack_class_v=400),
         None,
@@ -126,12 +132,14 @@ ON = [(1.4, 230.0), (15.05, 0.0)]
 def test_less_current_than_offered_is_a_note_and_no_fault() -> None:
     analysis = lined(ON, [(3.0, 6.0), (14.8, 0.0)])
     assert {f.code: f.severity for f in analysis.findings}["draws_below_offer"] == "note"
+    assert "charger_size" in {c.code for c in analysis.causes}
     assert analysis.outcome == "charged"
 
 
 def test_phases_that_carry_nothing_beside_one_that_does_are_noted() -> None:
     analysis = lined(ON, [(3.0, 15.5), (14.8, 0.0)], phases=3, amps_on=1)
     assert {f.code: f.severity for f in analysis.findings}["phases_unused"] == "note"
+    assert "charger_phase_lost" in {c.code for c in analysis.causes}
 
 
 def test_a_dip_of_the_supply_is_told_with_its_volts() -> None:
@@ -274,14 +282,29 @@ def on_the_bus(plan: RetrofitPlan, more: bytes = b"") -> Analysis:
 
 
 def test_error_frames_on_a_bus_are_counted() -> None:
-    errors = b"".join(b"(1794300095.%06d) can0 20000080#0000000000000000\n" % n for n in range(40))
+    errors = b"".join(b"(1794300095.%06d) can0 20000080#0000000000000000\n" % n for n in range(900))
     analysis = on_the_bus(RetrofitPlan(), errors)
-    assert "can_errors" in codes(analysis)
+    assert {f.code: f.severity for f in analysis.findings}["can_errors"] == "suspect"
+    assert "bus_wiring" in {c.code for c in analysis.causes}
 
 
 def test_a_post_that_offers_nothing_over_the_bus() -> None:
     analysis = on_the_bus(RetrofitPlan(post_a=0.0, asks_a=60.0, closes=False))
     assert "can_nothing_offered" in codes(analysis)
+
+
+class OneOpen(RetrofitPlan):
+    """A contactor that is reported closed and is not: the inlet comes up to half the pack's volts and falls back."""
+
+    def _measured(self, t: float) -> dict[str, Any]:
+        found = super()._measured(t)
+        return found if t < self.closed_s + 0.1 else {**found, "InletVoltage": 150.0, "ChargeCurrent": 0.0}
+
+
+def test_a_contactor_reported_closed_that_is_open_is_told_by_the_volts_on_both_sides() -> None:
+    analysis = on_the_bus(OneOpen())
+    assert "can_no_effect" in codes(analysis)
+    assert "contactor_not_driven_inside" in {c.code for c in analysis.causes}
 
 
 def test_contactors_closed_without_the_lock() -> None:
