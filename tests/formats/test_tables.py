@@ -233,13 +233,18 @@ def test_readers_have_their_own_keys() -> None:
     assert len({reader.key for reader in READERS}) == len(READERS)
 
 
+UNITS = pint.UnitRegistry()
+SPELT = {
+    "sec": "second", "s": "second", "ms": "millisecond", "msec": "millisecond", "us": "microsecond", "µs": "microsecond",
+    "μs": "microsecond", "usec": "microsecond", "ns": "nanosecond", "min": "minute", "v": "volt", "volts": "volt",
+    "mv": "millivolt", "kv": "kilovolt", "uv": "microvolt", "µv": "microvolt", "a": "ampere", "amp": "ampere",
+    "amps": "ampere", "ma": "milliampere", "ka": "kiloampere", "ua": "microampere", "µa": "microampere", "ω": "ohm",
+    "kω": "kiloohm", "kohm": "kiloohm", "seconds": "second",
+}  # fmt: skip
+
+
 @pytest.mark.parametrize(("base", "unit"), [(base, unit) for base, units in UNIT_FACTORS.items() for unit in units])
 def test_units_are_pints(base: str, unit: str) -> None:
-    """Factors to the base unit as pint has them, which knows most of these spellings."""
-    registry = pint.UnitRegistry(case_sensitive=False)
-    spelt = {"ω": "ohm", "kω": "kiloohm", "kohm": "kiloohm", "usec": "us", "msec": "ms", "μs": "us"}.get(unit, unit)
-    spelt = {"mv": "millivolt", "kv": "kilovolt", "uv": "microvolt", "µv": "microvolt", "ma": "milliampere",
-             "ka": "kiloampere", "ua": "microampere", "µa": "microampere", "a": "ampere", "v": "volt", "amps": "ampere",
-             "sec": "second", "s": "second"}.get(spelt, spelt)  # fmt: skip
-    to = {"time": "second", "V": "volt", "A": "ampere", "ohm": "ohm"}[base]
-    assert UNIT_FACTORS[base][unit] == pytest.approx(registry(spelt).to(to).magnitude)
+    """Factors to the base unit as pint has them, by the units' full names."""
+    name = {"time": "second", "V": "volt", "A": "ampere", "ohm": "ohm"}[base]
+    assert UNIT_FACTORS[base][unit] == pytest.approx(UNITS(SPELT.get(unit, unit)).to(name).magnitude)
