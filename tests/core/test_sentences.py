@@ -10,6 +10,9 @@ from gladwire.core.lanes.bus.rules import RULES as BUS
 from gladwire.core.lanes.contactor.record import Closing, ContactorRecord
 from gladwire.core.lanes.contactor.rules import RULES as CONTACTOR
 from gladwire.core.lanes.contactor.rules import Switching
+from gladwire.core.lanes.mains.record import MainsRecord, Span
+from gladwire.core.lanes.mains.rules import RULES as MAINS
+from gladwire.core.lanes.mains.rules import Ac
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.rules import RULES as PILOT
 from gladwire.core.lanes.proximity.record import ProximityRecord, ProximitySegment, ProximityState
@@ -204,3 +207,43 @@ def test_a_request_that_falls_after_a_pin_got_hot_is_told_with_it(asked: float, 
     flows = course("amps", "A", (0.0, 0.0), (2.0, 110.0), (58.0, 0.0))
     text = on_bus(pin, wants, flows)["can_pin_hot"].text
     assert ("the request falls from 110 to 80 A" in text) == folds
+
+
+def test_hunting_is_told_with_its_count_and_its_span() -> None:
+    record = stays(("B2", 1.0), *[("C2", 1.0), ("B2", 1.0)] * 4)
+    finding = said(record)["hunting"]
+    assert "4 times in 7.0 s" in finding.text
+    assert (finding.start_s, finding.end_s, finding.measured) == (1.0, 8.0, "4 requests")
+
+
+def test_ventilation_is_told_from_the_first_to_the_last_time() -> None:
+    finding = said(stays(("B2", 1.0), ("D2", 2.0), ("B2", 1.0), ("D2", 3.0)))["ventilation_asked"]
+    assert (finding.start_s, finding.end_s) == (1.0, 7.0)
+
+
+@pytest.mark.parametrize(("cycles", "told"), [(4, False), (5, True)])
+def test_a_frequency_needs_five_cycles(cycles: int, told: bool) -> None:
+    assert ("frequency_out" in said(stays(("B2", 2.0), cycles=cycles, frequency_hz=1100.0))) == told
+
+
+def followed(first_a: float, then_a: float, after_s: float) -> dict[str, Finding]:
+    """The offer falls from 16 to 6 A at 6 s; the vehicle draws first_a, and then_a from `after_s` later."""
+    record = changed(stays(("B2", 1.0), ("C2", 5.0), ("C2", 20.0)), 2, duty_percent=10.0, advertised_current_a=6.0)
+    levels = (
+        Span(start_s=2.0, end_s=6.0 + after_s, rms=first_a, carried_by=("L1",), each=(first_a,)),
+        Span(start_s=6.0 + after_s, end_s=26.0, rms=then_a, carried_by=("L1",), each=(then_a,)),
+    )
+    volts = (Span(start_s=1.5, end_s=26.0, rms=230.0, carried_by=("L1",), each=(230.0,)),)
+    amps = (Span(start_s=2.0, end_s=26.0, rms=first_a, carried_by=("L1",), each=(first_a,)),)
+    lane = MainsRecord(start_s=0.0, end_s=26.0, has_volts=True, has_amps=True, volts=volts, amps=amps, levels=levels)
+    return {f.code: f for f in apply(MAINS, Ac(record, lane))}
+
+
+def test_a_lower_offer_is_followed_in_time_too_late_or_never_had_to_be() -> None:
+    in_time = followed(15.5, 6.0, 2.0)["offer_followed"]
+    assert (in_time.severity, in_time.measured, in_time.start_s, in_time.end_s) == ("normal", "2.0 s", 6.0, 8.0)
+    late = followed(15.5, 6.0, 6.0)
+    assert "offer_followed" not in late
+    assert late["current_over_offer"].severity == "fault"
+    assert "offer_followed" not in followed(5.0, 4.0, 2.0)
+    assert "offer_followed" not in followed(15.5, 12.0, 2.0)
