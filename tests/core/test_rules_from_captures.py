@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import datetime
 import ssl
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -27,7 +29,7 @@ from gladwire.core.supplements import Described, Supplements
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
 from gladwire.scenarios import bus
-from gladwire.scenarios.tls_line import contexts
+from gladwire.scenarios.tls_line import Authority, contexts
 from tests.build import QUIET, Analysis, analyse, codes, part, pilot, take, together
 from tests.core.plc.sealing import authority, hello, sealed
 from tests.core.power.build import POST, played, seen
@@ -208,6 +210,13 @@ def refused_port() -> list[Frame]:
     return [f for f in kept if f.time_s < syn.time_s + 8.0]
 
 
+def from_the_loop_on() -> list[Frame]:
+    """A capture that was begun while the charge ran."""
+    frames = play(Plan(loop_s=8.0)).frames
+    loop = heard(frames).conversation.connections[0].of("CurrentDemand")[0]
+    return [f for f in frames if f.time_s > loop.start_s + 2.0]
+
+
 def is_mme(frame: Frame, kind: int) -> bool:
     return frame.data[12:14] == b"\x88\xe1" and frame.data[15:17] == kind.to_bytes(2, "little")
 
@@ -224,6 +233,11 @@ CURRENT = {"EVSEPresentCurrent": 40.0, "EVSECurrentLimitAchieved": False, "EVSEP
 FRAMES: dict[str, tuple[Callable[[], list[Frame]], str]] = {
     "authorisation_waiting": (until_waiting, "note"),
     "gives_less": (lambda: play(Plan(post=altered(CurrentDemand=CURRENT), loop_s=16.0)).frames, "suspect"),
+    "no_current": (
+        lambda: play(Plan(post=altered(CurrentDemand={"EVSEPresentCurrent": 0.0}), loop_s=16.0)).frames,
+        "suspect",
+    ),
+    "begins_in_the_middle": (from_the_loop_on, "note"),
     "limits_current": (lambda: play(Plan(post=Post(min_a=260.0))).frames, "suspect"),
     "protocol_minor": (lambda: play(Plan(post=Deviating(), loop_s=1.0)).frames, "note"),
     "receipt_missing": (
@@ -327,3 +341,13 @@ def test_a_handshake_that_stops_half_way_never_completed() -> None:
     kept = [f for f in capture.frames if f.time_s <= segments[1] or f.time_s == capture.frames[-1].time_s]
     analysis = take(FrameCapture(tuple(kept), "pcapng", first_at=capture.first_at)).analysis
     assert "tls_failed" in codes(analysis)
+
+
+def test_who_calls_a_valid_certificate_expired_has_a_wrong_clock() -> None:
+    """The certificate held in January 2020, when the capture says it was taken; the vehicle's clock is this machine's."""
+    taken = datetime.datetime(2020, 1, 5, tzinfo=datetime.UTC)
+    post = Authority("Heron", taken, (30, 60))
+    capture = sealed(contexts(post, ssl.TLSVersion.TLSv1_2, trusted=post, checks_dates=True), hello()).capture
+    analysis = take(replace(capture, first_at=taken.timestamp())).analysis
+    found = {f.code: f for f in analysis.findings}
+    assert "the vehicle's clock is wrong, or the capture's" in found["clock_refuses"].text
