@@ -46,12 +46,16 @@ def _span(days: Sequence[date]) -> float:
 
 
 def moment_of(text: str) -> float | None:
-    """Seconds since 1970 of a file's own word for its start, UTC where it names no zone; None where it tells no date."""
-    if not _DATED.search(text):
-        return None
+    """Seconds since 1970 of a file's own word for its start, UTC where it names no zone.
+
+    None where it tells no date, or one whose day and month could be either.
+    """
+    told = _DATED.search(text)
     try:
-        day_first = not _YEAR_FIRST.match(text.strip()) and "." in text.split(" ")[0]
-        found = parser.parse(text, dayfirst=day_first)
+        dates = Dates([told[0]]) if told else None
+        if told is None or dates is None or not dates.decided:
+            return None
+        found = parser.parse(text.replace(told[0], dates.day(told[0]).isoformat(), 1))
     except (ValueError, OverflowError):
         return None
     return (found if found.tzinfo else found.replace(tzinfo=UTC)).timestamp()

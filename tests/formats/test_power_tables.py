@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from gladwire.core.lanes.power.record import PowerRecord, energy_kwh
 from gladwire.core.quantities import QUANTITIES
 from gladwire.formats import power_csv, power_xlsx, scope_csv
+from gladwire.formats.dates import moment_of
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
@@ -104,6 +105,9 @@ SAME = {
     "over the end of a month": (
         "Time,kW,SoC\n31.05.24 23:59:40,10.5,20\n01.06.24 00:00:10,11.5,\n01.06.24 00:00:40,12.5,21\n"
     ),
+    "year first by slashes, over midnight": (
+        "Time,kW,SoC\n2024/6/5 23:59:40,10.5,20\n2024/6/6 00:00:10,11.5,\n2024/6/6 00:00:40,12.5,21\n"
+    ),
     "typed on the page": (
         '{"columns": [{"quantity": "power_kw", "place": "post"}, {"quantity": "soc_percent", "place": "vehicle"}],'
         ' "rows": [[0, 10.5, 20], [30, 11.5, null], [60, 12.5, 21]]}'
@@ -144,6 +148,20 @@ def test_which_part_of_a_date_is_the_day_is_told_by_its_column(first: str, secon
     record = read(f"Time,kW,SoC\n{first},10,20\n{second},11,40\n")
     assert record.time_s.tolist() == [0.0, 1800.0]
     assert record.recorded_at.startswith(begins)
+
+
+@pytest.mark.parametrize(
+    ("text", "day"),
+    [
+        ("2024-06-05 23:40", 5), ("2024/06/05 23:40", 5), ("05.06.2024 23:40", 5), ("13/06/2024 9:00", 13),
+        ("06/13/2024 9:00", 13), ("5/5/2024", 5), ("2024-06-05T23:40:00Z", 5),
+        # Either of two days, or none.
+        ("05/06/2024 23:40", None), ("5-6-2024", None), ("version 1.2.3", None), ("12.5", None), ("45/45/2026 1:00", None),
+    ],
+)  # fmt: skip
+def test_a_start_is_a_moment_only_where_it_can_be_read_in_one_way(text: str, day: int | None) -> None:
+    found = moment_of(text)
+    assert (found and datetime.datetime.fromtimestamp(found, datetime.UTC).day) == day
 
 
 def test_volts_and_amperes_make_power_and_fahrenheit_celsius() -> None:

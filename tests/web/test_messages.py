@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 
 import pytest
 from starlette.testclient import TestClient
@@ -119,3 +120,18 @@ def test_what_the_bench_writes_reads_back(client: TestClient) -> None:
     page = client.get("/bench/message", params={"text": wanted}).text
     octets = page.split('octets mb-1">')[1].split("<")[0]
     assert read_message(bytes.fromhex(octets)).fields == fields
+
+
+def test_frames_taken_for_the_wrong_kind_can_be_read_as_another(client: TestClient) -> None:
+    address = dropped(client, ("fast.pcapng", broken()))
+    page = client.get(address).text
+    form = page[page.index('id="reading"') :]
+    assert 'name="reader"' in form
+    assert 'name="scale"' not in form
+    number = re.search(r'action="/captures/(\d+)/settle"', form)
+    assert number
+    answer = client.post(f"/captures/{number[1]}/settle", data={"by_name": "R", "why": "a try", "reader": "pcap"})
+    assert answer.status_code == 303
+    page = client.get(address).text
+    assert "could not be read" in page
+    assert "does not begin as pcap does" in page
