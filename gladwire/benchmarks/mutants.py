@@ -43,11 +43,14 @@ class Part(NamedTuple):
 
 _LIMITS = "tests/core/test_limits.py"
 _SENTENCES = "tests/core/test_sentences.py"
+_TOLD = "tests/core/test_told.py"
 _FROM_CAPTURES = "tests/core/test_rules_from_captures.py"
 _CIRCUITS = ("tests/core/test_faults.py", "tests/core/test_trade_facts.py", "tests/core/test_circuit.py")
 PARTS: tuple[Part, ...] = (
     Part(
-        "pilot rules", ("core/lanes/pilot/rules/*.py", "core/lanes/pilot/asking.py"), (_LIMITS, _SENTENCES, *_CIRCUITS)
+        "pilot rules",
+        ("core/lanes/pilot/rules/*.py", "core/lanes/pilot/asking.py"),
+        (_LIMITS, _SENTENCES, _TOLD, *_CIRCUITS),
     ),
     Part(
         "contactor, mains, proximity",
@@ -55,17 +58,23 @@ PARTS: tuple[Part, ...] = (
         (
             _LIMITS,
             _SENTENCES,
+            _TOLD,
             "tests/core/test_mains.py",
             "tests/core/test_lock_and_proximity_lanes.py",
             _FROM_CAPTURES,
         ),
     ),
-    Part("bus rules", ("core/lanes/bus/rules.py",), (_LIMITS, "tests/core/can/test_bus_rules.py", _FROM_CAPTURES)),
+    Part(
+        "bus rules",
+        ("core/lanes/bus/rules.py",),
+        (_LIMITS, _SENTENCES, _TOLD, "tests/core/can/test_bus_rules.py", _FROM_CAPTURES),
+    ),
     Part(
         "conversation rules",
         ("core/lanes/frames/rules/*.py",),
         (
             _LIMITS,
+            _TOLD,
             "tests/core/plc/test_conversation.py",
             "tests/core/plc/test_newer.py",
             _FROM_CAPTURES,
@@ -82,17 +91,23 @@ PARTS: tuple[Part, ...] = (
             "core/standards/v2g_timers.py",
             "core/standards/*_limits.py",
         ),
-        ("tests/core/test_standards.py", _LIMITS, "tests/core/test_trade_facts.py", "tests/core/plc/test_newer.py"),
+        (
+            "tests/core/test_standards.py",
+            _LIMITS,
+            _TOLD,
+            "tests/core/test_trade_facts.py",
+            "tests/core/plc/test_newer.py",
+        ),
     ),
     Part(
         "ledger",
         ("core/lanes/power/ledger.py", "core/lanes/power/shape.py", "core/power/chain.py"),
-        ("tests/core/power",),
+        ("tests/core/power", _TOLD),
     ),
     Part(
         "diagnosis",
         ("core/diagnosis/ranking.py",),
-        ("tests/core/test_ranking.py", *_CIRCUITS, "tests/core/test_registries.py"),
+        ("tests/core/test_ranking.py", _TOLD, *_CIRCUITS, "tests/core/test_registries.py"),
     ),
     Part(
         "readers' sums",
@@ -220,7 +235,7 @@ def measure(chosen: Sequence[str], sample: int, seed: int, workers: int) -> str:
     import cosmic_ray.mutating  # noqa: F401  before the fork
 
     _load_libraries()
-    loaded = [name for name in sys.modules if name.startswith("gladwire.core")]
+    loaded = [name for name in sys.modules if name.startswith("gladwire.") and name != __name__]
     for name in loaded:
         del sys.modules[name]
     rows, survivors = [], []
@@ -234,7 +249,11 @@ def measure(chosen: Sequence[str], sample: int, seed: int, workers: int) -> str:
             raise RuntimeError(f"the tests of “{part.title}” fail without any change")
         drawn = random.Random(seed).sample(every, min(sample, len(every)))
         todo = [(c, source, part.tests) for c in drawn if (source := changed(c))]
-        fates = list(_run(todo, workers))
+        fates = []
+        for fate in _run(todo, workers):
+            fates.append(fate)
+            if not fate.killed:
+                print(f"- {_told(fate.change)}", file=sys.stderr, flush=True)
         count = Counter(f.killed for f in fates)
         rows.append(f"| {part.title} | {len(every)} | {len(fates)} | {100 * count[True] / max(len(fates), 1):.0f} % |")
         survivors += [f.change for f in fates if not f.killed]

@@ -6,228 +6,54 @@ against the published ones in test_standards.py.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 import pytest
 
 from gladwire.core.calculations.pilot_circuit import nominal_level_v
-from gladwire.core.findings import SEVERITIES, apply
-from gladwire.core.lanes.bus.record import CanRecord, Course
-from gladwire.core.lanes.bus.rules import RULES as BUS
-from gladwire.core.lanes.contactor.record import Closing, ContactorRecord
-from gladwire.core.lanes.contactor.rules import RULES as CONTACTOR
-from gladwire.core.lanes.contactor.rules import Switching
-from gladwire.core.lanes.frames.record import Connection, ConversationRecord, Exchange, SentMessage
-from gladwire.core.lanes.frames.rules import RULES as FRAMES
+from gladwire.core.findings import apply
 from gladwire.core.lanes.lock.record import LockRecord
-from gladwire.core.lanes.mains.record import MainsRecord, Span
-from gladwire.core.lanes.mains.rules import RULES as MAINS
-from gladwire.core.lanes.mains.rules import Ac
 from gladwire.core.lanes.pilot.asking import asking_s, commands, requests
-from gladwire.core.lanes.pilot.interpretation import Interpretation
-from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.rules import RULES as PILOT
-from gladwire.core.lanes.proximity.record import ProximityRecord, ProximitySegment
-from gladwire.core.lanes.proximity.rules import RULES as PROXIMITY
-from gladwire.core.lanes.records import Record, Records
-from gladwire.core.plc.slac import SlacAnswer, SlacProfile, SlacRun
-from gladwire.core.scene.rules.across_lanes import RULES as ACROSS
-from gladwire.core.scene.rules.stamped import RULES as STAMPED
-from gladwire.core.scene.scene import Scene
+from gladwire.core.plc.slac import SlacAnswer
 from gladwire.core.scene.stamps import Stamp
 from gladwire.core.standards import dc_limits, pilot_timing, practice, slac_limits, v2g_timers
 from gladwire.core.standards.limit import Limit
 from gladwire.core.standards.limits import LIMITS, TOPICS
-
-LEVELS = {"A": 12.0, "B": 9.0, "C": 6.0, "D": 3.0, "E": 0.0, "F": -12.0}
-
-
-def stays(*parts: tuple[str, float], **more: Any) -> PilotRecord:
-    """A pilot of stretches (label, seconds), at nominal levels; `more` goes to every oscillating one."""
-    segments, at = [], 0.0
-    for label, lasts in parts:
-        state, oscillates = label[0], label.endswith("2")
-        values: dict[str, Any] = {"high_v": LEVELS[state]}
-        if oscillates:
-            values |= {
-                "low_v": -12.0, "cycles": 100, "frequency_hz": 1000.0, "duty_percent": 26.6, "duty_doubt_percent": 0.01,
-                "offer_kind": "current", "advertised_current_a": 16.0,
-            }  # fmt: skip
-            values |= more
-        segments.append(
-            Segment(state=state, nearest=state, oscillating=oscillates, start_s=at, end_s=at + lasts, **values)  # type: ignore[arg-type]
-        )
-        at += lasts
-    return PilotRecord(
-        start_s=0.0, end_s=at, channel="CP", rate_hz=1e6, threshold_v=0.0, noise_v=0.01, quantum_v=0.01,
-        interpretation=Interpretation(), segments=tuple(segments), events=(),
-    )  # fmt: skip
-
-
-def worst(found: Iterable[Any], code: str) -> int:
-    """The gravest severity of a code among findings; -1 for none."""
-    return max((SEVERITIES.index(f.severity) for f in found if f.code == code), default=-1)
-
-
-def pilot(code: str, made: Callable[[float], PilotRecord], least: str = "note") -> Callable[[float], bool]:
-    return lambda x: worst(apply(PILOT, made(x)), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
-
-
-def with_level(state: str, high_v: float) -> PilotRecord:
-    record = stays(("A1", 1.0), ("B1", 1.0), (f"{state}2", 3.0))
-    last = record.segments[-1].model_copy(update={"high_v": high_v})
-    return record.model_copy(update={"segments": (*record.segments[:-1], last)})
-
-
-def interrupted(seconds: float) -> PilotRecord:
-    return stays(("A1", 1.0), ("B2", 1.0), ("C2", 3.0), ("A2", seconds), ("C2", 3.0))
-
-
-ASK = stays(("A1", 1.0), ("B2", 1.0), ("C2", 20.0), ("B2", 4.0))
-CLOSES, OPENS = 2.0, 22.0
-
-
-def contactor(code: str, least: str, made: Callable[[float], tuple[float, float, bool]]) -> Callable[[float], bool]:
-    def told(x: float) -> bool:
-        start, end, until_end = made(x)
-        closing = Closing(start_s=start, end_s=end, until_end=until_end)
-        line = ContactorRecord(start_s=0.0, end_s=26.0, channel="K1", switched=True, closings=(closing,))
-        return worst(apply(CONTACTOR, Switching(ASK, line)), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
-
-    return told
-
-
-def span(start: float, end: float, rms: float, phases: int = 1) -> Span:
-    names = tuple(f"L{n + 1}" for n in range(phases))
-    return Span(start_s=start, end_s=end, rms=rms, carried_by=names, each=(rms,) * phases)
-
-
-def mains(
-    code: str,
-    least: str,
-    made: Callable[[float], dict[str, Sequence[Span]]],
-    record: PilotRecord | Callable[[float], PilotRecord] = ASK,
-) -> Callable[[float], bool]:
-    def told(x: float) -> bool:
-        spans = {"volts": (), "amps": (), "levels": (), "dips": (), **{k: tuple(v) for k, v in made(x).items()}}
-        seen = record(x) if callable(record) else record
-        lane = MainsRecord(start_s=0.0, end_s=seen.end_s, has_volts=True, has_amps="amps" in made(x), **spans)
-        return worst(apply(MAINS, Ac(seen, lane)), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
-
-    return told
-
-
-def flows(rms: float, start: float, end: float) -> dict[str, Sequence[Span]]:
-    return {
-        "volts": [span(CLOSES, OPENS, 230)],
-        "amps": [span(start, end, rms)],
-        "levels": [span(start, end, rms)],
-    }
-
-
-def proximity(code: str, least: str, made: Callable[[float], Sequence[tuple[str, float]]]) -> Callable[[float], bool]:
-    def told(x: float) -> bool:
-        segments, at = [], 0.0
-        for state, lasts in made(x):
-            segments.append(
-                ProximitySegment(start_s=at, end_s=at + lasts, value=1.0, unit="V", state=state, meaning="m")  # type: ignore[arg-type]
-            )
-            at += lasts
-        record = ProximityRecord(start_s=0.0, end_s=at, channel="PP", segments=tuple(segments))
-        return worst(apply(PROXIMITY, record), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
-
-    return told
-
-
-def course(role: str, unit: str, *points: tuple[float, float], end: float = 60.0) -> Course:
-    moves, values = zip(*points, strict=True)
-    return Course(role=role, signal=f"box.{role}", unit=unit, moves=moves, values=values, end_s=end)
-
-
-def bus(code: str, least: str, made: Callable[[float], Sequence[Course]], **more: Any) -> Callable[[float], bool]:
-    def told(x: float) -> bool:
-        courses = tuple(made(x))
-        end = max(c.end_s for c in courses)
-        record = CanRecord(**{"start_s": 0.0, "end_s": end, "frames": 100, "courses": courses, **more})
-        return worst(apply(BUS, record), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
-
-    return told
-
-
-CLOSED = course("contactor", "", (0.0, 0.0), (10.0, 1.0), (40.0, 0.0))
-
-
-def exchange(
-    stem: str, start: float, end: float, asked: dict[str, Any], given: dict[str, Any], **more: Any
-) -> Exchange:
-    request = SentMessage(time_s=start, number=0, name=f"{stem}Req", fields=asked)
-    response = SentMessage(time_s=end, number=1, name=f"{stem}Res", fields={"ResponseCode": "OK", **given})
-    protocol = more.pop("protocol", "ISO15118-2")
-    values = {"request": request, "response": response, **more}
-    return Exchange(start_s=start, end_s=end, stem=stem, protocol=protocol, **values)
-
-
-def unanswered(stem: str) -> Exchange:
-    return exchange(stem, 1.0, 1.0, {}, {}, response=None, answered=False)
-
-
-def frames(
-    code: str, least: str, made: Callable[[float], tuple[Sequence[Exchange], float]], **more: Any
-) -> Callable[[float], bool]:
-    """made: exchanges of one connection, and where the capture ends."""
-
-    def told(x: float) -> bool:
-        exchanges, end = made(x)
-        values = {"protocol": "ISO15118-2", "ends": (), **more}
-        connection = Connection(start_s=0.0, end_s=end, exchanges=tuple(exchanges), **values)
-        record = ConversationRecord(start_s=0.0, end_s=end, frames=100, connections=(connection,))
-        return worst(apply(FRAMES, record), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
-
-    return told
-
-
-def matching(
-    code: str, least: str, made: Callable[[float], dict[str, Any]], end: float = 60.0
-) -> Callable[[float], bool]:
-    def told(x: float) -> bool:
-        values = {"start_s": 0.0, "end_s": 2.0, "run_id": "1", "ev_mac": "ev", "requests": 1, **made(x)}
-        record = ConversationRecord(start_s=0.0, end_s=end, frames=10, slac=(SlacRun(**values),))
-        return worst(apply(FRAMES, record), code) >= SEVERITIES.index(least)  # type: ignore[arg-type]
-
-    return told
-
-
-def profile(db: float, mac: str = "post") -> SlacProfile:
-    return SlacProfile(time_s=1.0, evse_mac=mac, sounds=10, groups_db=(round(db),) * 58, average_db=db)
-
-
-def scene(
-    code: str, least: str, made: Callable[[float], tuple[Sequence[Record], Sequence[Stamp]]]
-) -> Callable[[float], bool]:
-    def told(x: float) -> bool:
-        records, stamps = made(x)
-        return worst(
-            apply((*ACROSS, *STAMPED), Scene(Records.of_all(records), tuple(stamps))), code
-        ) >= SEVERITIES.index(
-            least  # type: ignore[arg-type]
-        )
-
-    return told
-
-
-def home(end: float) -> ProximityRecord:
-    plug = ProximitySegment(start_s=1.0, end_s=end, value=1.5, unit="V", state="latched", meaning="latched")
-    return ProximityRecord(start_s=0.0, end_s=end, channel="PP", segments=(plug,))
+from tests.core.records import (
+    ASK,
+    CLOSED,
+    CLOSES,
+    OPENS,
+    Rulings,
+    bus,
+    contactor,
+    course,
+    exchange,
+    flows,
+    frames,
+    home,
+    interrupted,
+    mains,
+    matching,
+    pilot,
+    profile,
+    proximity,
+    scene,
+    span,
+    stays,
+    unanswered,
+    with_level,
+)
 
 
 class Case(NamedTuple):
-    """told: whether the rule speaks of a record that stands at x. beyond: on which side of the limit it does."""
+    """rulings: of a record that stands at x. beyond: the side of the limit on which it tells."""
 
     name: str
     limit: float
     beyond: Literal["above", "below"]
-    told: Callable[[float], bool]
+    rulings: Rulings
 
 
 t, p, s, d, v = pilot_timing, practice, slac_limits, dc_limits, v2g_timers
@@ -360,8 +186,9 @@ CASES = [
     Case("two posts told apart", s.APART_DB, "below", matching(
         "slac_ambiguous", "note", lambda x: {"profiles": (profile(5.0), profile(5.0 + x, "other"))})),
     Case("retries", s.RETRIES + 1.5, "above", matching("slac_again", "note", lambda x: {"requests": int(x + 0.5)})),
-    Case("a capture that can say a match stayed away", v.SETTLED_S, "above", lambda x: matching(
-        "slac_broke_off", "fault", lambda _: {"sounds_sent": 10}, 2.0 + x)(x)),
+    Case("a capture that can say a match stayed away", v.SETTLED_S, "above", Rulings(
+        "slac_broke_off", "fault", lambda x: matching(
+            "slac_broke_off", "fault", lambda _: {"sounds_sent": 10}, 2.0 + x).found(x))),
     # Messages
     Case("pre-charge near enough", d.CLOSE_V, "above", frames("precharge_not_reached", "fault", lambda x: ([
         exchange("PreCharge", 1.0, 5.0, {"EVTargetVoltage": 400.0}, {"EVSEPresentVoltage": 400.0 - x})], 20.0))),
@@ -393,8 +220,8 @@ CASES = [
 def test_a_rule_speaks_just_outside_its_limit_and_not_just_inside(case: Case) -> None:
     hair = max(1e-6, 1e-6 * abs(case.limit))
     inside, outside = (-hair, hair) if case.beyond == "above" else (hair, -hair)
-    assert not case.told(case.limit + inside)
-    assert case.told(case.limit + outside)
+    assert not case.rulings.told(case.limit + inside)
+    assert case.rulings.told(case.limit + outside)
 
 
 def test_every_limit_says_itself_with_its_unit_and_names_its_source() -> None:

@@ -17,7 +17,7 @@ from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.rules import RULES as PILOT
 from gladwire.core.lanes.proximity.record import ProximityRecord, ProximitySegment, ProximityState
 from gladwire.core.lanes.proximity.rules import RULES as PROXIMITY
-from tests.core.test_limits import ASK, course, stays
+from tests.core.records import ASK, course, stays
 
 
 def said(record: PilotRecord) -> dict[str, Finding]:
