@@ -6,6 +6,7 @@ import datetime
 import ssl
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,8 @@ import pytest
 from gladwire.core.can.names import read_names
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.plc.frames import Frame, FrameCapture
+from gladwire.core.plc.keylog import read_keylog
+from gladwire.core.plc.message import Message, write_message
 from gladwire.core.power.chain import Context
 from gladwire.core.scene.inspection import Inspection
 from gladwire.core.scene.stamps import Stamp
@@ -22,11 +25,12 @@ from gladwire.core.signal.waveform import Recording
 from gladwire.core.simulate.can_bus import RetrofitPlan
 from gladwire.core.simulate.charge import Spell
 from gladwire.core.simulate.mains import mains
-from gladwire.core.simulate.plc.peers import Post
+from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.peers20 import Post20, Vehicle20
 from gladwire.core.simulate.plc.session import Plan, Stage, play
 from gladwire.core.supplements import Described, Supplements
 from gladwire.formats.opening import Source
+from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
 from gladwire.scenarios import bus
 from gladwire.scenarios.tls_line import Authority, contexts
@@ -34,6 +38,7 @@ from tests.build import QUIET, Analysis, analyse, codes, part, pilot, take, toge
 from tests.core.plc.sealing import authority, hello, sealed
 from tests.core.power.build import POST, played, seen
 
+SESSIONS = Path(__file__).parents[1] / "fixtures" / "sessions"
 STEP_S = 5.0
 
 
@@ -47,6 +52,13 @@ def powered(kw: np.ndarray[Any, Any], **context: Any) -> Analysis:
 def level(kw: float, minutes: float = 20.0, ramp_s: float = 60.0) -> np.ndarray[Any, Any]:
     rise = np.linspace(0.0, kw, int(ramp_s / STEP_S))
     return np.concatenate([[0.0, 0.0], rise, np.full(int(60 * minutes / STEP_S), kw), [0.0, 0.0]])
+
+
+def sinking() -> np.ndarray[Any, Any]:
+    """A level that sinks slowly for ten minutes and is back at once."""
+    kw = level(100.0, 40.0)
+    kw[150:270] = np.linspace(100.0, 55.0, 120)
+    return kw
 
 
 POWER: dict[str, tuple[Callable[[], Analysis], str | None]] = {
@@ -65,6 +77,11 @@ POWER: dict[str, tuple[Callable[[], Analysis], str | None]] = {
         lambda: powered(level(7.4), ac_phases=3, offer_a=32, onboard_a=32, onboard_phases=3),
         "phase_missing",
     ),
+    "power_lead": (
+        lambda: powered(level(13.8), ac_phases=3, offer_a=32, onboard_a=32, onboard_phases=3, cable_code_a=20),
+        "lead_underrated",
+    ),
+    "power_slower": (lambda: powered(sinking()), "cable_cooling"),
     "power_label": (
         lambda: powered(level(80.0), post_kw=300, post_a=200, post_v=1000, pack_class_v=400, vehicle_kw=250),
         "label_unreachable",
@@ -176,6 +193,29 @@ class NoReceipts(Stage):
         """The vehicle passes over what it is asked for."""
 
 
+class Installing(Stage):
+    """A vehicle without a contract asks for one, as the reference stack's does; the post has none."""
+
+    def _services(self) -> None:
+        self.ask("ServiceDiscovery")
+        for m in installation():
+            side = m.name.endswith("Res")
+            fields = m.fields | ({"ResponseCode": "FAILED_NoCertificateAvailable"} if side else {})
+            self._send(side, write_message("iso2", m.name, fields, self._header(side, False)), "iso2")
+            self.wire.time_s += 0.2
+        self._close(0)
+
+
+def installation() -> list[Message]:
+    """Request and response of a contract installed, as a stack that is not ours wrote them."""
+    capture = read_capture(Source(SESSIONS / "sealed12_install.pcap"), Options())
+    keys = read_keylog((SESSIONS / "sealed12_install.keys").read_text())
+    messages = take(capture, None, Supplements(keys)).messages
+    assert messages is not None
+    every = [messages.one(n).message for n in range(len(messages))]
+    return [m for m in every if m.name.startswith("CertificateInstallation")]
+
+
 def altered(**changes: dict[str, Any]) -> Altered:
     post = Altered()
     post.changes = changes
@@ -244,6 +284,7 @@ FRAMES: dict[str, tuple[Callable[[], list[Frame]], str]] = {
         lambda: NoReceipts(Plan(post=altered(CurrentDemand={"ReceiptRequired": True}), loop_s=2.0)).play().frames,
         "suspect",
     ),
+    "contract_not_installed": (lambda: Installing(Plan(vehicle=Vehicle(contract="X"))).play().frames, "suspect"),
     "pause_asked": (
         lambda: play(Plan(vehicle=Vehicle20(ignores_stop=True), post=Pausing(), loop_s=3.0)).frames,
         "note",
@@ -341,6 +382,17 @@ def test_a_handshake_that_stops_half_way_never_completed() -> None:
     kept = [f for f in capture.frames if f.time_s <= segments[1] or f.time_s == capture.frames[-1].time_s]
     analysis = take(FrameCapture(tuple(kept), "pcapng", first_at=capture.first_at)).analysis
     assert "tls_failed" in codes(analysis)
+
+
+def test_a_question_about_revocation_without_an_answer_is_noted() -> None:
+    """The handshake is OpenSSL's; its ticket extension is made the question, as Python's ssl cannot ask it."""
+    capture = sealed(contexts(authority("Heron"), ssl.TLSVersion.TLSv1_2), hello()).capture
+    ticket, status = b"\x00\x23\x00\x00", b"\x00\x05\x00\x00"
+    hello_at = next(n for n, f in enumerate(capture.frames) if ticket in f.data)
+    frames = [f._replace(data=f.data.replace(ticket, status)) if n == hello_at else f
+              for n, f in enumerate(capture.frames)]  # fmt: skip
+    assert "revocation_unanswered" not in codes(take(capture).analysis)
+    assert "revocation_unanswered" in codes(take(replace(capture, frames=tuple(frames))).analysis)
 
 
 def test_who_calls_a_valid_certificate_expired_has_a_wrong_clock() -> None:

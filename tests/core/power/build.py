@@ -35,7 +35,7 @@ def played(stay: Stay, **changes: object) -> Course:
 
 
 def ledger(record: PowerRecord, context: Context | None = None, neighbours: Sequence[float] = ()) -> Ledger:
-    found = keep_ledger(record, context, None, neighbours)
+    found = keep_ledger(record, context, neighbours)
     assert found is not None
     return found
 

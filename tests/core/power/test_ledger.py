@@ -187,15 +187,6 @@ def test_minutes_cost_is_what_the_same_energy_would_have_taken_less() -> None:
     assert entry.headroom_kwh == pytest.approx(30.0, abs=0.3)
 
 
-def test_a_reference_is_the_expected_course_where_one_is_given() -> None:
-    record = seen(played(POST))
-    reference = (np.array([0.0, 100.0]), np.array([150.0, 150.0]))
-    kept = keep_ledger(record, None, reference)
-    assert kept is not None
-    assert "reference" in kept.expected_words
-    assert kept.expected_kwh > kept.energy_kwh * 1.2
-
-
 def test_too_little_is_no_ledger() -> None:
     assert keep_ledger(PowerRecord(np.arange(3.0), {"soc_percent": np.arange(3.0)})) is None
     assert keep_ledger(PowerRecord(np.arange(9.0), {"power_kw": np.zeros(9)})) is None

@@ -1,4 +1,4 @@
-"""The one course a session is held against: a reference, what the ratings give, or its own with its dips filled in."""
+"""The one course a session is held against: what the ratings give, or its own with its dips filled in."""
 
 from __future__ import annotations
 
@@ -15,18 +15,11 @@ _OUTSIDE = ("evse_current", "evse_power", "cable_rating", "adapter")
 _VEHICLE = ("vehicle_limit", "vehicle_converter", "vehicle_taper")
 
 
-def expected_course(
-    whole: Whole, stretches: Sequence[Stretch], told: Sequence[Told], reference: tuple[Floats, Floats] | None
-) -> tuple[Floats, str]:
+def expected_course(whole: Whole, stretches: Sequence[Stretch], told: Sequence[Told]) -> tuple[Floats, str]:
     """(expected kW, shape (k,); what it is). 0 before and after charging."""
     power = whole.blocks.power_kw
-    soc = whole.read.get("soc_percent")
     filled = _filled(whole, stretches, told)
-    if reference is not None and soc is not None:
-        expected = np.interp(soc, reference[0], reference[1])
-        expected = np.where(np.isnan(expected), filled, expected)
-        words = "the reference: what it showed at the same state of charge"
-    elif (rated := _rated_course(whole)) is not None:
+    if (rated := _rated_course(whole)) is not None:
         expected = rated.copy()
         if not whole.context.vehicle_curve:
             for s, t in zip(stretches, told, strict=True):

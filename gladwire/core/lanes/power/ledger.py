@@ -104,13 +104,11 @@ class Ledger:
 def keep_ledger(
     record: PowerRecord,
     context: Context | None = None,
-    reference: tuple[Floats, Floats] | None = None,
     neighbours: Sequence[float] = (),
 ) -> Ledger | None:
     """The ledger of a record, None where power was hardly read or never flowed.
 
-    reference: (SoC %, kW), shape (m,) each, of an earlier session or a data sheet, rising in SoC; it then is the expected
-    course. neighbours: moments at which somebody else plugged in or left.
+    neighbours: moments at which somebody else plugged in or left.
     """
     record = completed(record)
     context = context or Context()
@@ -135,7 +133,7 @@ def keep_ledger(
         return None
     bounds = [float(times[0]), *(s.start_s for s in stretches[1:]), float(times[-1])]
     told = _smoothed(stretches, [explain(s) for s in stretches])
-    expected, words = expected_course(whole, stretches, told, reference)
+    expected, words = expected_course(whole, stretches, told)
     ramp_end = next((b for s, b in zip(stretches, bounds[1:], strict=True) if s.course == "ramp"), None)
     return _written(record, whole, stretches, told, bounds, expected, words, ramp_end)
 

@@ -16,7 +16,6 @@ from gladwire.core.lanes.records import Record
 from gladwire.core.moments import Duration, Moment
 from gladwire.core.power.chain import Context, nameplate
 from gladwire.core.power.limiters import BY_KEY, By, LimiterKey
-from gladwire.core.power.reference import Reference, compare_with
 from gladwire.core.quantities import PLACE_WORDS, Place
 from gladwire.core.signal.waveform import Bools, Floats
 
@@ -108,7 +107,6 @@ def _totals(entries: Sequence[Entry]) -> dict[LimiterKey, Entry]:
 def report_of(
     record: PowerRecord,
     context: Context | None = None,
-    reference: Reference | None = None,
     neighbours: Sequence[float] = (),
 ) -> PowerReport:
     """The whole report. Raises ValueError for a record without readings of power, or of what gives it."""
@@ -117,14 +115,13 @@ def report_of(
     times, power = record.at_readings("power_kw")
     if len(times) < 2:
         raise ValueError("power was read fewer than two times, and nothing that gives it")
-    curve_ref = None if reference is None else (reference.soc, reference.kw)
-    ledger = keep_ledger(record, context, curve_ref, neighbours)
+    ledger = keep_ledger(record, context, neighbours)
     flows = power > 0.02 * max(float(power.max()), 0.05)
     minutes = _flowing_s(times, flows) / 60.0
     energy = energy_kwh(record)
     course = soc_course(record)
     ramp_end = ledger.ramp_end_s if ledger else None
-    verdict, by, sure, text, decides = _verdict(record, ledger, context, minutes, reference)
+    verdict, by, sure, text, decides = _verdict(record, ledger, context, minutes)
     volts = record.get("volts_v")
     moving = volts[np.isfinite(volts) & (volts > 20)] if volts is not None else np.empty(0)
     label = nameplate(context, float(np.median(moving)) if len(moving) and not context.is_ac else None)
@@ -174,7 +171,7 @@ def _label(label_kw: float, possible_kw: float, volts: float, needed_a: float) -
 
 
 def _verdict(
-    record: PowerRecord, ledger: Ledger | None, context: Context, minutes: float, reference: Reference | None
+    record: PowerRecord, ledger: Ledger | None, context: Context, minutes: float
 ) -> tuple[PowerVerdict, By, float, str, str]:
     """(verdict, by whom, how sure, in a sentence, what would decide it)."""
     if ledger is None or minutes * 60.0 < _LEAST_S:
@@ -213,8 +210,6 @@ def _verdict(
     if unsure > _UNSURE_SHARE * minutes:
         text = f"What held it back for {unsure:.0f} of {minutes:.0f} min is not explained by what was read."
         return "unknown", "unknown", 0.4, text, "Ratings of post and vehicle, or volts and amperes beside the power."
-    if reference is not None and (told := _against(record, reference, context)):
-        return told
     held = _longest(ledger)
     text = f"As it should be: {_as_it_is(held)}" if held else "Nothing cost it much."
     sure = 0.8 if not context.is_empty else 0.55
@@ -248,21 +243,6 @@ def _as_it_is(entry: Entry) -> str:
     also = [BY_KEY[k].title.lower() for k in entry.also]
     named = f" (or {' or '.join(also)})" if also else ""
     return f"{about.title.lower()}{named} holds it for {entry.minutes:.0f} min, at {entry.level_kw:.0f} kW."
-
-
-def _against(
-    record: PowerRecord, reference: Reference, context: Context
-) -> tuple[PowerVerdict, By, float, str, str] | None:
-    soc, power = record.get("soc_percent"), record.get("power_kw")
-    if soc is None or power is None:
-        return None
-    at, read = record.at_readings("soc_percent")
-    soc = np.interp(record.time_s, at, read)
-    compared = compare_with(soc, power, reference, context.pack_c, pack_kwh=context.pack_kwh)
-    if compared is None:
-        return None
-    verdict: PowerVerdict = "derated" if compared.verdict == "slower" else "normal"
-    return verdict, "unknown" if verdict == "derated" else "none", compared.sure, compared.text, compared.decides
 
 
 def _decides(limiter: LimiterKey) -> str:

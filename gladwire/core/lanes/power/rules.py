@@ -216,7 +216,14 @@ RULES: tuple[Rule[PowerReport], ...] = (
         yields_to=("pilot", "frames", "bus"),
     ),
     Rule("power_unexplained", "hold", MEASUREMENT, "a level nothing read explains", _unexplained),
-    Rule("power_slower", "hold", PRACTICE, "a session slower than its reference", _judged, derates="suspect"),
+    Rule(
+        "power_slower",
+        "hold",
+        PRACTICE,
+        "a session held back by what cannot be told for sure",
+        _judged,
+        derates="suspect",
+    ),
     Rule(
         "power_label",
         "hold",
