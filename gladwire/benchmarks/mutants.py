@@ -44,13 +44,14 @@ class Part(NamedTuple):
 _LIMITS = "tests/core/test_limits.py"
 _SENTENCES = "tests/core/test_sentences.py"
 _TOLD = "tests/core/test_told.py"
+_SCENES = "tests/core/test_told_of_scenes.py"
 _FROM_CAPTURES = "tests/core/test_rules_from_captures.py"
 _CIRCUITS = ("tests/core/test_faults.py", "tests/core/test_trade_facts.py", "tests/core/test_circuit.py")
 PARTS: tuple[Part, ...] = (
     Part(
         "pilot rules",
         ("core/lanes/pilot/rules/*.py", "core/lanes/pilot/asking.py"),
-        (_LIMITS, _SENTENCES, _TOLD, *_CIRCUITS),
+        (_LIMITS, _SENTENCES, _TOLD, _SCENES, *_CIRCUITS),
     ),
     Part(
         "contactor, mains, proximity",
@@ -58,23 +59,20 @@ PARTS: tuple[Part, ...] = (
         (
             _LIMITS,
             _SENTENCES,
+            _SCENES,
             _TOLD,
             "tests/core/test_mains.py",
             "tests/core/test_lock_and_proximity_lanes.py",
-            _FROM_CAPTURES,
         ),
     ),
-    Part(
-        "bus rules",
-        ("core/lanes/bus/rules.py",),
-        (_LIMITS, _SENTENCES, _TOLD, "tests/core/can/test_bus_rules.py", _FROM_CAPTURES),
-    ),
+    Part("bus rules", ("core/lanes/bus/rules.py",), (_LIMITS, _SENTENCES, _SCENES, "tests/core/can/test_bus_rules.py")),
     Part(
         "conversation rules",
         ("core/lanes/frames/rules/*.py",),
         (
             _LIMITS,
             _TOLD,
+            _SCENES,
             "tests/core/plc/test_conversation.py",
             "tests/core/plc/test_newer.py",
             _FROM_CAPTURES,
@@ -107,12 +105,12 @@ PARTS: tuple[Part, ...] = (
     Part(
         "diagnosis",
         ("core/diagnosis/ranking.py",),
-        ("tests/core/test_ranking.py", _TOLD, *_CIRCUITS, "tests/core/test_registries.py"),
+        ("tests/core/test_ranking.py", _TOLD, _SCENES, *_CIRCUITS, "tests/core/test_registries.py"),
     ),
     Part(
         "readers' sums",
         ("formats/dates.py", "formats/power_rows.py", "formats/timebase.py", "formats/table/cells.py"),
-        ("tests/formats/test_power_tables.py", "tests/formats/test_tables.py"),
+        ("tests/formats/test_power_tables.py", "tests/formats/test_tables.py", "tests/formats/test_dates.py"),
     ),
 )
 

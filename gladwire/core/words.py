@@ -13,9 +13,10 @@ def band(low: float, high: float, unit: str) -> str:
 
 def seconds(value: float) -> str:
     """A length of time with the prefix that keeps two or three digits in front."""
-    if value < 1e-3:
+    # Just under a thousand of one unit is one of the next.
+    if value < 0.9995e-3:
         return f"{value * 1e6:.3g} µs"
-    if value < 1.0:
+    if value < 0.9995:
         return f"{value * 1e3:.3g} ms"
     return f"{value:.1f} s" if value < 120 else f"{value / 60:.1f} min"
 
@@ -26,6 +27,11 @@ def ohms(value: float) -> str:
 
 def amps(value: float) -> str:
     return f"{value:.1f} A"
+
+
+def number_of(count: int, what: str) -> str:
+    """“1 message”, “2 messages”."""
+    return f"{count} {what}{'s' if count != 1 else ''}"
 
 
 def times(count: int) -> str:

@@ -6,40 +6,23 @@ there as a difference of words to be read before it is taken over, with `pytest 
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from itertools import pairwise
+from pathlib import Path
 
 import pytest
 from syrupy.assertion import SnapshotAssertion
 
-from gladwire.core.findings import Finding
-from gladwire.core.session.judgement import Judgement
+from gladwire.core.plc.keylog import read_keylog
+from gladwire.core.supplements import Supplements
+from gladwire.formats.opening import Source
+from gladwire.formats.reader import Options
+from gladwire.formats.registry import read_capture
 from gladwire.scenarios.all import SCENARIOS
 from gladwire.scenarios.scenario import Scenario
 from tests.build import take
 from tests.core.test_limits import CASES, Case
-from tests.core.test_rules_from_captures import FRAMES, POWER, heard
-
-
-def written(findings: Iterable[Finding]) -> list[str]:
-    """A line for what was found and where, and one for the words."""
-    return [
-        line
-        for f in findings
-        for line in (
-            f"{f.severity} {f.code} ({f.stage}) {f.start_s:.2f} to {f.end_s:.2f} s: {f.measured} | {f.expected}",
-            f"    {f.text}",
-        )
-    ]
-
-
-def judged(judgement: Judgement) -> list[str]:
-    return [
-        f"{judgement.outcome}: {judgement.verdict}",
-        *(f"{s.stage}: {s.state}, {s.why}" for s in judgement.stages if s.state != "not_captured"),
-        *(f"{100 * c.confidence:.0f} % {c.code} ({c.owner})" for c in judgement.causes),
-        *written(judgement.findings),
-    ]
+from tests.core.test_rules_from_captures import FRAMES, POWER, SESSIONS, heard
+from tests.told import judged, written
 
 
 @pytest.mark.parametrize("case", CASES, ids=lambda c: c.name)
@@ -62,6 +45,15 @@ def test_scenarios(scenario: Scenario, snapshot: SnapshotAssertion) -> None:
 @pytest.mark.parametrize("code", FRAMES)
 def test_frames(code: str, snapshot: SnapshotAssertion) -> None:
     assert judged(heard(FRAMES[code][0]()).judgement) == snapshot
+
+
+@pytest.mark.parametrize("path", sorted(SESSIONS.glob("*.pcap*")), ids=lambda p: p.stem)
+def test_sessions_of_stacks_that_are_not_ours(path: Path, snapshot: SnapshotAssertion) -> None:
+    capture, keys = read_capture(Source(path), Options()), path.with_suffix(".keys")
+    assert judged(take(capture).analysis.judgement) == snapshot
+    if keys.exists():
+        opened = take(capture, None, Supplements(read_keylog(keys.read_text())))
+        assert judged(opened.analysis.judgement) == snapshot
 
 
 @pytest.mark.parametrize("code", POWER)

@@ -12,6 +12,8 @@ DC_SOURCE: Source = IEC_61851_23
 
 CLOSE_V = Limit(20.0, "V", "within {}", "The post comes near the pack before the vehicle closes", DC_SOURCE)
 OPEN_A = Limit(5.0, "A", "under {}", "Current before contactors open", DC_SOURCE)
+# Common practice, and the limit of touch voltage in DC (IEC 61140, from memory of the standard).
+RELEASE_FIRST = "Before any manual release prove at the inlet that the contactors are open and under 60 V stand there"
 SAFE_V = Limit(60.0, "V", "under {}", "The cable after contactors opened", DC_SOURCE)
 INSULATION_FAULT_OHM_PER_V = Limit(100.0, "Ω", "under {} per volt", "Insulation fault, of rated output", DC_SOURCE)
 INSULATION_WARNING_OHM_PER_V = Limit(500.0, "Ω", "under {} per volt", "Insulation warning, of rated output", DC_SOURCE)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from gladwire.core.calculations.proximity import read_latch, read_ohms
 from gladwire.core.case.checklist.step import Entry, Judged, Step, yes_no
 from gladwire.core.standards import pilot_levels
+from gladwire.core.standards.dc_limits import RELEASE_FIRST
 
 _CONTINUITY_OHM = 1.0
 _OPEN_OHM = 1e5
@@ -158,7 +159,7 @@ STEPS: tuple[Step, ...] = (
         "release",
         "Release by the vehicle's remote",
         "the lock lets go",
-        yes_no("yes", "It releases.", "It stays locked: use the manual release, and mend that before a plug goes in."),
+        yes_no("yes", "It releases.", f"It stays locked: mend that before a plug goes in. {RELEASE_FIRST}."),
         answers=(("yes", "it releases"), ("no", "it stays locked"), ("unclear", "cannot tell")),
         only_if=("substitute", "good"),
     ),

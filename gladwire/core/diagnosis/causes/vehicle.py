@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from gladwire.core.diagnosis.cause import Cause
+from gladwire.core.standards.dc_limits import RELEASE_FIRST
 
 CAUSES = (
     Cause(
@@ -25,8 +26,8 @@ CAUSES = (
         speaks_for={"lock_not_released": 4.5, "plug_stays_held": 3.0},
         speaks_against={"lock_released": 2.0},
         test="lock_does_not_release",
-        if_so="It clicks and the pin stays: take the load off the plug, then the manual release.",
-        if_not="No click at all: nobody drives it; read who is asked to release, and use the manual release.",
+        if_so=f"It clicks and the pin stays: take the load off the plug. {RELEASE_FIRST}.",
+        if_not=f"No click at all: nobody drives it; read who is asked to release. {RELEASE_FIRST}.",
         proof="Three releases in a row, each with one pulse and a change of position.",
     ),
     Cause(

@@ -19,7 +19,7 @@ from gladwire.core.standards.practice import (
     PIN_MOST_C,
 )
 from gladwire.core.standards.source import IEC_61851_23, IEC_61851_24, PRACTICE
-from gladwire.core.words import seconds
+from gladwire.core.words import number_of, seconds
 
 _MOST_TOLD = 3
 _WRONG = re.compile(r"fault|error|red\b|fail", re.IGNORECASE)
@@ -62,21 +62,25 @@ def _described(record: CanRecord) -> Iterator[Fact]:
     named = [m for m in record.messages if m.name]
     if named:
         how = "roles confirmed" if record.settled_by else "roles guessed from the names"
-        text = f"{len(named)} messages are named by {record.description}; {how}."
+        text = f"{number_of(len(named), 'message')} named by {record.description}; {how}."
         yield Fact("normal", text, record.start_s, record.start_s, f"{len(named)} named", "")
 
 
 def _unnamed(record: CanRecord) -> Iterator[Fact]:
     if record.unnamed:
         count = sum(m.count for m in record.messages if not m.name)
-        text = f"{record.unnamed} identifiers with {count} frames are not named: no description given here knows them."
+        frames = number_of(count, "frame")
+        text = (
+            f"{number_of(record.unnamed, 'identifier')} with {frames} not named: no description given here knows more."
+        )
         yield Fact("note", text, record.start_s, record.end_s, f"{record.unnamed} unnamed", "all named")
 
 
 def _errors(record: CanRecord) -> Iterator[Fact]:
     if record.errors:
         share = 100.0 * record.errors / (record.frames + record.errors)
-        text = f"{record.errors} error frames among {record.frames} ({share:.1f} %): wiring, termination or bit rate."
+        count = number_of(record.errors, "error frame")
+        text = f"{count} among {record.frames} ({share:.1f} %): wiring, termination or bit rate."
         yield Fact("suspect" if share > 1.0 else "note", text, record.start_s, record.end_s, f"{share:.1f} %", "none")
 
 

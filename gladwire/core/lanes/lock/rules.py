@@ -6,8 +6,9 @@ from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.lock.record import LockAttempt, LockRecord
+from gladwire.core.standards.dc_limits import RELEASE_FIRST
 from gladwire.core.standards.source import PRACTICE
-from gladwire.core.words import amps, seconds, times
+from gladwire.core.words import amps, number_of, seconds, times
 
 _GOOD = "one pulse, position changes"
 
@@ -18,11 +19,11 @@ def _of(record: LockRecord, result: str) -> Iterator[LockAttempt]:
 
 def _engaged(record: LockRecord) -> Iterator[Fact]:
     for a in _of(record, "engaged"):
-        again = f" at the {a.pulses}. try" if a.pulses > 1 else ""
+        again = f" at try {a.pulses}" if a.pulses > 1 else ""
         proof = "the position follows" if a.positioned else "no position was captured, so this is probable only"
         text = f"The lock goes home at {a.start_s:.2f} s{again}: {proof}."
         severity: Severity = "normal" if a.pulses == 1 and a.positioned else "note"
-        yield Fact(severity, text, a.start_s, a.end_s, f"{a.pulses} pulse" + "s" * (a.pulses > 1), _GOOD)
+        yield Fact(severity, text, a.start_s, a.end_s, number_of(a.pulses, "pulse"), _GOOD)
 
 
 def _moved(record: LockRecord) -> Iterator[Fact]:
@@ -31,7 +32,12 @@ def _moved(record: LockRecord) -> Iterator[Fact]:
         often = f", and {times(len(record.moves) - 1)} more" if len(record.moves) > 1 else ""
         text = f"The lock's position changes at {first:.2f} s{often}; what drives it was not captured."
         yield Fact(
-            "normal", text, first, record.moves[-1], f"{len(record.moves)} changes", "a change after the plug is in"
+            "normal",
+            text,
+            first,
+            record.moves[-1],
+            number_of(len(record.moves), "change"),
+            "a change after the plug is in",
         )
 
 
@@ -41,7 +47,7 @@ def _obstructed(record: LockRecord) -> Iterator[Fact]:
             f"The lock is driven {times(a.pulses)} from {a.start_s:.2f} s, the longest for {seconds(a.longest_s)} at "
             f"{amps(a.plateau)}, and its position never changes: something is in the way, or the plug is not home."
         )
-        yield Fact("fault", text, a.start_s, a.end_s, f"{a.pulses} pulses, no movement", _GOOD)
+        yield Fact("fault", text, a.start_s, a.end_s, f"{number_of(a.pulses, 'pulse')}, no movement", _GOOD)
 
 
 def _no_feedback(record: LockRecord) -> Iterator[Fact]:
@@ -64,7 +70,7 @@ def _not_released(record: LockRecord) -> Iterator[Fact]:
         if not a.to_lock and a.result in ("obstructed", "no_feedback"):
             text = (
                 f"The lock is driven to release {times(a.pulses)} from {a.start_s:.2f} s and its position never changes: "
-                "the plug stays held. There is a manual release."
+                f"the plug stays held. {RELEASE_FIRST}."
             )
             yield Fact("fault", text, a.start_s, a.end_s, f"{times(a.pulses)}, no movement", "released after the end")
 

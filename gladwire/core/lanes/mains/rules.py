@@ -32,7 +32,7 @@ from gladwire.core.standards.practice import (
 )
 from gladwire.core.standards.source import PRACTICE
 from gladwire.core.standards.supply import DIP_SHARE, DIP_SOURCE
-from gladwire.core.words import amps, seconds
+from gladwire.core.words import amps, number_of, seconds
 
 
 class Ac(NamedTuple):
@@ -235,7 +235,7 @@ def _overlap(s: Segment, span: Span) -> float:
 
 
 def _phases(span: Span) -> str:
-    return f"{span.phases} phase" + "s" * (span.phases != 1)
+    return number_of(span.phases, "phase")
 
 
 RULES: tuple[Rule[Ac], ...] = (

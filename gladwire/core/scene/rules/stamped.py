@@ -10,6 +10,7 @@ from gladwire.core.lanes.pilot.asking import Ask, commands
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.scene.scene import Scene
 from gladwire.core.scene.stamps import Stamp
+from gladwire.core.standards.dc_limits import RELEASE_FIRST
 from gladwire.core.standards.pilot_timing import SWITCH_ON_MAX_S
 from gladwire.core.standards.practice import HAND_S
 from gladwire.core.standards.source import PRACTICE
@@ -95,9 +96,15 @@ def _moved(scene: Scene) -> Iterator[Fact]:
 
 def _held(scene: Scene) -> Iterator[Fact]:
     released = any(a.result == "released" for r in scene.of(LockRecord) for a in r.attempts)
+    asks = _asks(scene)
     for stamp in _stamped(scene, "plug_stays_held"):
-        after = "although its position changed" if released else "after the end of the session"
-        text = f"The plug cannot be drawn {_said(stamp)}, {after}."
+        if any(a.start_s - HAND_S <= stamp.at_s <= a.end_s + HAND_S for a in asks):
+            text = f"The plug cannot be drawn {_said(stamp)}, and the vehicle asks for energy then: it is held rightly."
+            yield Fact("note", text, stamp.at_s, stamp.at_s, "held", "held while energy is asked for")
+            continue
+        ended = bool(asks) and stamp.at_s > asks[-1].end_s
+        after = ", although its position changed" if released else ", after the vehicle let go" if ended else ""
+        text = f"The plug cannot be drawn {_said(stamp)}{after}. {RELEASE_FIRST}."
         yield Fact("fault", text, stamp.at_s, stamp.at_s, "held", "free after release")
 
 

@@ -10,7 +10,7 @@ from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.lanes.frames.rules.loop import LOOPS
 from gladwire.core.standards.source import ISO_15118_2_CONTRACT
 from gladwire.core.standards.v2g_codes import meaning
-from gladwire.core.words import seconds
+from gladwire.core.words import number_of, seconds
 
 _PROVISIONING = ("CertificateInstallation", "CertificateUpdate")
 
@@ -107,7 +107,7 @@ def _receipts(record: ConversationRecord) -> Iterator[Fact]:
                 reading = exchanges[-1].of_request("ChargedEnergyReadingWh")
             upto = f", the last over {reading / 1000.0:.2f} kWh" if reading is not None else ""
             count = sum(t.count for t in exchanges)
-            text = f"The vehicle signed {count} meter receipt{'s' if count > 1 else ''}{upto}."
+            text = f"The vehicle signed {number_of(count, 'meter receipt')}{upto}."
             yield Fact("normal", text, exchanges[0].start_s, exchanges[-1].end_s, f"{count}", "as asked")
             continue
         asked = next((t for t in connection.of(*LOOPS) if t.of_response("ReceiptRequired") is True

@@ -11,7 +11,7 @@ from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.standards.dc_limits import FLOWS_A, GIVES_A, GIVES_SHARE, NO_CURRENT_S
 from gladwire.core.standards.source import ISO_15118_2, ISO_15118_20, PRACTICE
 from gladwire.core.standards.v2g_codes import EMERGENCY, EV_ERRORS, POST_STATUS, RENEGOTIATIONS, STOPPING
-from gladwire.core.words import seconds
+from gladwire.core.words import number_of, seconds
 
 LOOPS = ("CurrentDemand", "ChargingStatus")
 
@@ -57,7 +57,7 @@ def _held(record: ConversationRecord) -> Iterator[Fact]:
         said = f"up to {amps:.1f} A" if loops[0].kind == "CurrentDemand" else "AC"
         if kilowatts:
             said = f"up to {kilowatts:.1f} kW"
-        text = f"The charge loop ran for {seconds(lasted)}, {count} exchanges, {said}."
+        text = f"The charge loop ran for {seconds(lasted)}, {number_of(count, 'exchange')}, {said}."
         yield Fact("normal", text, loops[0].start_s, loops[-1].end_s, f"{said}, {seconds(lasted)}", "current as asked")
 
 

@@ -170,9 +170,11 @@ def _chains(record: ConversationRecord) -> Iterator[Fact]:
             up = " ← ".join(c.name for c in chain.certificates)
             root = "" if chain.certificates[-1].own_root else f", issued by {chain.certificates[-1].issuer}"
             whose = f"The {SIDE_WORDS[chain.by]} shows" if chain.whose == "TLS" else f"The {chain.whose} chain is"
-            text = f"{whose} {up}{root}; {leaf.key}, {leaf.signature}, until {leaf.not_after[:10]}."
             at = chain.time_s or connection.start_s
             stage = "link" if chain.whose == "TLS" else "authorise"
+            if not leaf.not_after:
+                continue  # its own trouble is told beside
+            text = f"{whose} {up}{root}; {leaf.key}, {leaf.signature}, until {leaf.not_after[:10]}."
             yield Fact("normal", text, at, at, f"until {leaf.not_after[:10]}", "in its dates", stage=stage)
 
 
@@ -201,6 +203,8 @@ def _incomplete(record: ConversationRecord) -> Iterator[Fact]:
             refused = alert is not None and alert.name in ("unknown_ca", "bad_certificate")
             severity: Severity = "fault" if refused else "suspect"
             text = f"{shown.whose} {c.name} is {TROUBLE_WORDS[trouble]}."
+            if trouble == "unreadable":
+                text = f"{shown.whose} cannot be read: what is in it is not known here."
             yield Fact(severity, text, shown.fact_at, shown.fact_at, trouble, "a whole chain", shown.stage)
 
 
