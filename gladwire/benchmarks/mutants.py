@@ -100,7 +100,7 @@ PARTS: tuple[Part, ...] = (
     Part(
         "ledger",
         ("core/lanes/power/ledger.py", "core/lanes/power/shape.py", "core/power/chain.py"),
-        ("tests/core/power", _TOLD),
+        ("tests/core/power/test_told_of_power.py", "tests/core/power", _TOLD),
     ),
     Part(
         "diagnosis",
@@ -110,7 +110,11 @@ PARTS: tuple[Part, ...] = (
     Part(
         "readers' sums",
         ("formats/dates.py", "formats/power_rows.py", "formats/timebase.py", "formats/table/cells.py"),
-        ("tests/formats/test_power_tables.py", "tests/formats/test_tables.py", "tests/formats/test_dates.py"),
+        (
+            "tests/formats/test_told_of_tables.py",
+            "tests/formats/test_power_tables.py",
+            "tests/formats/test_tables.py",
+        ),
     ),
 )
 

@@ -161,7 +161,8 @@ class _Moment(NamedTuple):
 
 def _time_of(cell: Cell, comma: bool) -> _Moment | None:
     if isinstance(cell, datetime):
-        return _Moment(cell.replace(tzinfo=None).timestamp(), "date")
+        # As the clock showed it: the zone and summer time of the machine that reads have no part in it.
+        return _Moment(cell.replace(tzinfo=UTC).timestamp(), "date")
     if isinstance(cell, time):
         return _Moment(cell.hour * 3600 + cell.minute * 60 + cell.second + cell.microsecond * 1e-6, "clock")
     if isinstance(cell, timedelta):
