@@ -87,11 +87,13 @@ def encode_object(wanted: Any, key: str | None = None) -> bytes:
 def _grammar_of(wanted: dict[str, Any], key: str | None) -> str:
     """The grammar that has this message. Raises ValueError with a sentence where none or several have it."""
     keys = PROTOCOLS[key] if key else KEYS
-    said = wanted.get("protocol")
-    if not key and said is not None:
-        keys = PROTOCOLS.get(said) or tuple(k for k in KEYS if grammar(k).protocol == said)
+    wished = wanted.get("protocol")
+    if not key and wished is not None:
+        keys = PROTOCOLS.get(wished) or tuple(k for k in KEYS if grammar(k).protocol == wished)
         if not keys:
-            raise ValueError(f"{said!r} is no protocol known here: {', '.join({grammar(k).protocol: 0 for k in KEYS})}")
+            raise ValueError(
+                f"{wished!r} is no protocol known here: {', '.join({grammar(k).protocol: 0 for k in KEYS})}"
+            )
     able = [k for k in keys if wanted["name"] in messages_of(k)]
     protocols = list(dict.fromkeys(grammar(k).protocol for k in able))
     if not able:

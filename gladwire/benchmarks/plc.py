@@ -45,22 +45,22 @@ class Hour(NamedTuple):
 
 def _hours(folder: Path) -> list[Hour]:
     """An hour of ISO 15118-2, the same sealed with TLS 1.3, and an hour of ISO 15118-20."""
-    plain, sealed, newer = (folder / f"one-hour{x}.pcapng" for x in ("", "-sealed", "-20"))
+    plain, encrypted, newer = (folder / f"one-hour{x}.pcapng" for x in ("", "-sealed", "-20"))
     if not plain.exists():
         plain.write_bytes(pcapng.write(play(_plan(Vehicle, Post)).frames, _FIRST_AT))
     if not newer.exists():
         newer.write_bytes(pcapng.write(play(_plan(Vehicle20, Post20)).frames, _FIRST_AT))
-    _sealed_session(sealed, 3600.0)
+    _encrypted_session(encrypted, 3600.0)
     # A process that has read a sealed session has loaded what opens one.
-    _sealed_session(folder / "warm-1000.pcapng", 2.0)
+    _encrypted_session(folder / "warm-1000.pcapng", 2.0)
     return [
         Hour("ISO 15118-2", plain, "CurrentDemand", "iso2", None),
-        Hour("ISO 15118-2 sealed, TLS 1.3", sealed, "CurrentDemand", "iso2", sealed.with_suffix(".keys")),
+        Hour("ISO 15118-2 sealed, TLS 1.3", encrypted, "CurrentDemand", "iso2", encrypted.with_suffix(".keys")),
         Hour("ISO 15118-20", newer, "DC_ChargeLoop", "iso20_dc", None),
     ]
 
 
-def _sealed_session(path: Path, loop_s: float) -> None:
+def _encrypted_session(path: Path, loop_s: float) -> None:
     """Writes a sealed session and its key log beside it, once."""
     if path.exists() and path.with_suffix(".keys").exists():
         return
@@ -81,8 +81,8 @@ def _payloads(hour: Hour) -> list[bytes]:
     from gladwire.core.lanes.frames.measure import measure_frames
 
     secrets = read_keylog(hour.keys.read_text()) if hour.keys else None
-    heard = measure_frames(pcapng.read(Source(hour.path), Options()), secrets)
-    return [m.payload for m in heard.messages if m.message.name.startswith(hour.loop)]
+    measured = measure_frames(pcapng.read(Source(hour.path), Options()), secrets)
+    return [m.payload for m in measured.messages if m.message.name.startswith(hour.loop)]
 
 
 def _child(task: str, path: Path) -> dict[str, float]:

@@ -68,7 +68,7 @@ def role_by_name(wave: Waveform) -> str:
 
 
 def _role_by_level(wave: Waveform) -> str | None:
-    return next((r.key for lane in LANES for r in lane.roles if r.looks and r.looks(wave)), None)
+    return next((r.key for lane in LANES for r in lane.roles if r.recognises and r.recognises(wave)), None)
 
 
 class Choice(NamedTuple):

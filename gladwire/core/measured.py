@@ -125,10 +125,12 @@ def measure_capture(
         return _made(read, lanes_of(read), "power", [report], read.derived)
     if isinstance(read, CanLog):
         return _of_bus(read, settled, supplements)
-    heard = measure_frames(read, supplements.secrets)
-    told = power_of_frames(heard.lanes)
+    from_frames = measure_frames(read, supplements.secrets)
+    told = power_of_frames(from_frames.lanes)
     ledger = _worth_a_ledger(report_of(told, settled.context) if told else None)
-    return _made(read, heard.lanes, "said", [heard.record, *ledger])._replace(messages=keep(heard.messages))
+    return _made(read, from_frames.lanes, "said", [from_frames.record, *ledger])._replace(
+        messages=keep(from_frames.messages)
+    )
 
 
 def measure_recording(recording: Recording, settled: Settled | None = None) -> Measured:

@@ -16,7 +16,7 @@ def _both(stem: str, plan: str) -> tuple[DemoFile, ...]:
     )
 
 
-def _sealed(stem: str, name: str, with_keys: bool = True) -> tuple[DemoFile, ...]:
+def _encrypted(stem: str, name: str, with_keys: bool = True) -> tuple[DemoFile, ...]:
     """Frames of a sealed plug-in, with or without the key log of the vehicle's controller."""
     frames = DemoFile(f"{stem}_frames.pcapng", partial(tls.frames, name))
     keys = DemoFile(f"{stem}.keys", partial(tls.keys, name))
@@ -37,8 +37,8 @@ NEWER_CASES: tuple[DemoCase, ...] = (
         "North terminal, stall 1 (Heron DC 150)",
         "Depot: bus 9 charges by contract. For the handover we want to see every step of it once.",
         (
-            DemoSession("Bus 9, sealed, with the controller's key log", _sealed("north1_bus9", "contract"), "dc"),
-            DemoSession("The same next day, no key log", _sealed("north1_bus9_closed", "closed", False), "dc"),
+            DemoSession("Bus 9, sealed, with the controller's key log", _encrypted("north1_bus9", "contract"), "dc"),
+            DemoSession("The same next day, no key log", _encrypted("north1_bus9_closed", "closed", False), "dc"),
         ),
         modes=("dc",),
     ),
@@ -48,7 +48,7 @@ NEWER_CASES: tuple[DemoCase, ...] = (
         "North terminal, stall 2 (Heron DC 150)",
         "Night driver Ivo Lund: since the first of the month stall 2 says “securing connection” and gives up. Stall 1 works.",
         (
-            DemoSession("Bus 8 on stall 2", _sealed("north2_bus8", "expired"), "dc",
+            DemoSession("Bus 8 on stall 2", _encrypted("north2_bus8", "expired"), "dc",
                         repair="Certificate of stall 2 renewed by its operator."),
         ),
         modes=("dc",),
@@ -59,7 +59,7 @@ NEWER_CASES: tuple[DemoCase, ...] = (
         "Skua Maxi, hire car 7",
         "Fish market, fast post 2 (Heron DC 150)",
         "Hire desk: car 7 used to start by itself. Now it wants a card, and with the card it charges.",
-        (DemoSession("Hire car 7 by contract", _sealed("fishmarket2_car7", "refused"), "dc"),),
+        (DemoSession("Hire car 7 by contract", _encrypted("fishmarket2_car7", "refused"), "dc"),),
         modes=("dc",),
     ),
     DemoCase(

@@ -27,7 +27,7 @@ def whole(source: Source) -> bytes:
 
 def finished(frames: Sequence[Frame], key: str, remarks: Sequence[str], first_at: float) -> FrameCapture:
     """The capture with what must be said of all its frames. Raises UnreadableError where no link type is known."""
-    said = list(remarks)
+    notes = list(remarks)
     unknown = {f.link for f in frames} - set(LINK_TYPES)
     if unknown and all(f.link in unknown for f in frames):
         raise UnreadableError(
@@ -35,16 +35,16 @@ def finished(frames: Sequence[Frame], key: str, remarks: Sequence[str], first_at
         )
     if unknown:
         frames = [f for f in frames if f.link not in unknown]
-        said.append(f"Frames of link type {', '.join(map(str, sorted(unknown)))} are passed by.")
+        notes.append(f"Frames of link type {', '.join(map(str, sorted(unknown)))} are passed by.")
     cut = sum(1 for f in frames if f.cut)
     if cut:
-        said.append(f"{cut} of {len(frames)} frames were recorded short: the instrument kept only their beginning.")
+        notes.append(f"{cut} of {len(frames)} frames were recorded short: the instrument kept only their beginning.")
     back = sum(1 for a, b in pairwise(frames) if b.time_s < a.time_s - 1e-3)
     if back:
-        said.append(f"Time runs backwards {back} times; frames are taken in the order of their times.")
+        notes.append(f"Time runs backwards {back} times; frames are taken in the order of their times.")
         frames = sorted(frames, key=lambda f: f.time_s)
         start = frames[0].time_s
         frames = [f._replace(time_s=f.time_s - start) for f in frames]
         first_at += start
     recorded = datetime.fromtimestamp(first_at, UTC).isoformat() if EARLIEST < first_at < LATEST else ""
-    return FrameCapture(tuple(frames), key, tuple(said), recorded, first_at)
+    return FrameCapture(tuple(frames), key, tuple(notes), recorded, first_at)

@@ -148,8 +148,8 @@ def read(source: Source, options: Options) -> FrameCapture:
     if not state.frames:
         raise UnreadableError("the file holds no whole frame")
     if state.comments:
-        said = "; ".join(state.comments[:3])
-        state.remarks.append(f"Comments in the file: {said[:300]}")
+        first_comments = "; ".join(state.comments[:3])
+        state.remarks.append(f"Comments in the file: {first_comments[:300]}")
     if state.keylog:
         state.remarks.append("The file carries a key log of its own: whoever has the file can read what was sealed.")
     return replace(finished(state.frames, READER.key, state.remarks, state.first or 0.0), keylog=state.keylog)

@@ -90,9 +90,9 @@ def record_from(
     header = find_header(rows)
     if header is None:
         raise UnreadableError("no row names kW, state of charge, volts or amperes", line=first_line)
-    said: Place | None = None
+    place_told: Place | None = None
     for row in rows[: header.row]:
-        said = said or place_in(" ".join(str(cell) for cell in row if cell is not None))
+        place_told = place_told or place_in(" ".join(str(cell) for cell in row if cell is not None))
     body = [(i, row) for i, row in enumerate(rows[header.first :], header.first) if any(_filled(cell) for cell in row)]
     if len(body) > _MOST_ROWS:
         raise UnreadableError(f"more than {_MOST_ROWS:,} rows; that is beyond one session", line=first_line)
@@ -103,7 +103,7 @@ def record_from(
     times, recorded_at = _times(body, header, comma, interval_s, first_line, remarks)
     order = _rising(times, body, first_line)
     columns = _columns(body, header, comma, first_line)
-    return _record(times[order], [(m, c[order]) for m, c in columns], key, said, recorded_at, remarks)
+    return _record(times[order], [(m, c[order]) for m, c in columns], key, place_told, recorded_at, remarks)
 
 
 def _filled(cell: Cell) -> bool:
@@ -294,7 +294,7 @@ def _record(
     times: Floats,
     columns: list[tuple[Meaning, Floats]],
     key: str,
-    said: Place | None,
+    place_told: Place | None,
     recorded_at: str,
     remarks: list[str],
 ) -> PowerRecord:
@@ -306,7 +306,7 @@ def _record(
         if np.isnan(values).all() or meaning.quantity not in BY_KEY:
             continue
         values = _as_usual(meaning, values, remarks)
-        place: Place = meaning.place if meaning.place != "unknown" else said or "unknown"
+        place: Place = meaning.place if meaning.place != "unknown" else place_told or "unknown"
         if meaning.quantity not in first:
             first[meaning.quantity], places[meaning.quantity] = values, place
         elif meaning.quantity not in second and place != places[meaning.quantity]:

@@ -30,7 +30,7 @@ PLANS: dict[str, Plan] = {
     "whole_din": Plan(vehicle=Vehicle(("din",), soc=61), loop_s=6.0, post=Post(max_a=100.0)),
     "modem_silent": Plan(listeners=(Listener(MINE, answers=False),)),
     "neighbour": Plan(
-        listeners=(Listener(MINE, 7.0), Listener(NEIGHBOUR, 18.0, heard=9)),
+        listeners=(Listener(MINE, 7.0), Listener(NEIGHBOUR, 18.0, sounds_received=9)),
         chooses=1,
         post=Post(ongoing={"CableCheck": -1}),
         patience=84,

@@ -385,7 +385,7 @@ CONVERSATIONS: Mapping[str, Callable[[], Plan]] = {
     "little power offered": lambda: plain(post=Post(max_w=20_000.0)),
     "no volts for this pack": lambda: plain(post=Post(max_v=300.0)),
     "two posts hear alike": lambda: plain(listeners=(Listener(POST_STATION, 6.0), Listener(OTHER, 8.0))),
-    "sounds lost, far away": lambda: plain(listeners=(Listener(POST_STATION, 31.0, heard=6),)),
+    "sounds lost, far away": lambda: plain(listeners=(Listener(POST_STATION, 31.0, sounds_received=6),)),
     "the stronger post does not answer": lambda: plain(
         listeners=(Listener(OTHER, 4.0, gives_result=False), Listener(POST_STATION, 15.0))
     ),

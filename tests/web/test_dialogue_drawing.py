@@ -68,7 +68,7 @@ def test_requests_of_discovery_without_an_answer_make_one_line() -> None:
 
 
 def test_a_profile_is_drawn_for_every_post_against_the_levels() -> None:
-    plan = Plan(listeners=(Listener(MINE, 6.0), Listener(OTHER, 17.0, heard=8)), loop_s=1.0)
+    plan = Plan(listeners=(Listener(MINE, 6.0), Listener(OTHER, 17.0, sounds_received=8)), loop_s=1.0)
     run = analysed(plan).conversation.slac[0]
     drawing = attenuation(run)
     assert [(p.mac, p.chosen, p.sounds) for p in drawing.posts] == [

@@ -115,9 +115,9 @@ def advise(onboard_phases: int, onboard_a: float, posts: Sequence[Post]) -> Advi
 def _text(carry: Sequence[LeadKind], sockets: bool, posts: Sequence[Post]) -> str:
     if not carry:
         return "Every post has its own lead: none needs to be carried."
-    said = f"Carry: {' and '.join(lead.title for lead in carry)}."
+    advice = f"Carry: {' and '.join(lead.title for lead in carry)}."
     if sockets and any(lead.current_a == 32 for lead in carry):
-        said += " A 32 A lead serves a 16 A vehicle and a 16 A post as well."
+        advice += " A 32 A lead serves a 16 A vehicle and a 16 A post as well."
     if any(p.tethered for p in posts):
-        said += " Tethered posts need none."
-    return said
+        advice += " Tethered posts need none."
+    return advice

@@ -96,8 +96,8 @@ def _read(text: str, title: str) -> Names:
     try:
         found: Any = cantools.database.load_string(text, database_format="dbc", strict=False)
     except Exception as error:  # whatever the library trips over, the file is what is wrong
-        said = next(iter(str(error).splitlines()), type(error).__name__)
-        raise ValueError(f"no description of a bus (DBC): {said[:160]}") from error
+        problem = next(iter(str(error).splitlines()), type(error).__name__)
+        raise ValueError(f"no description of a bus (DBC): {problem[:160]}") from error
     messages = tuple(_message(m) for m in found.messages)
     if not messages:
         raise ValueError("the description names no message")

@@ -48,7 +48,7 @@ class ChannelRole(NamedTuple):
     units: tuple[str, ...] = ()
     unit_alone: str = ""
     unlike: re.Pattern[str] | None = None
-    looks: Callable[[Waveform], bool] | None = None
+    recognises: Callable[[Waveform], bool] | None = None
 
     def is_named(self, name: str, unit: str) -> bool:
         """Whether name and unit say that a channel is this."""

@@ -75,8 +75,8 @@ class SlacRun(BaseModel):
         """The chosen post, else the only one that answered."""
         if self.matched_mac:
             return self.matched_mac
-        heard = {a.evse_mac for a in self.answers}
-        return next(iter(heard)) if len(heard) == 1 else ""
+        linked = {a.evse_mac for a in self.answers}
+        return next(iter(linked)) if len(linked) == 1 else ""
 
     def profile_of(self, mac: str) -> SlacProfile | None:
         return next((p for p in reversed(self.profiles) if p.evse_mac == mac), None)
@@ -122,7 +122,7 @@ class SlacListener:
         self.runs: list[_Run] = []
         self.by_key: dict[str, _Run] = {}
 
-    def hear(self, mme: Mme) -> None:
+    def add(self, mme: Mme) -> None:
         """One management frame."""
         handler = _HANDLERS.get(mme.code)
         if handler is None:
@@ -159,8 +159,8 @@ class SlacListener:
 
     def finished(self, links: Iterable[tuple[float, str]], end_s: float) -> tuple[SlacRun, ...]:
         """The runs. links: (moment, lower-case MAC of its sender) of traffic over IP. end_s: of the capture."""
-        heard = sorted(links)
-        return tuple(_finished(run, heard, end_s, self.runs) for run in self.runs)
+        linked = sorted(links)
+        return tuple(_finished(run, linked, end_s, self.runs) for run in self.runs)
 
 
 def _vehicle(mme: Mme) -> str:

@@ -63,7 +63,7 @@ class TlsView:
     status_asked: bool = False
     status_given: bool = False
     resumed: bool = False
-    sealed: list[bool] = field(default_factory=lambda: [False, False])
+    encrypted: list[bool] = field(default_factory=lambda: [False, False])
     finished_s: float | None = None
     records: list[tuple[float, int, int]] = field(default_factory=list)  # time, side, bytes of application data
     unopened: int = 0
@@ -80,7 +80,7 @@ class TlsView:
 
     @property
     def opening(self) -> Opening:
-        if not self.keys or not (any(self.sealed) or self.records):
+        if not self.keys or not (any(self.encrypted) or self.records):
             return ""
         if not self._randoms[0] or not self._randoms[1]:
             return "no_hello"
@@ -116,12 +116,12 @@ class TlsView:
     def _record(self, time_s: float, side: int, head: bytes, body: bytes) -> bytes:
         kind = head[0]
         if kind == CHANGE_CIPHER:
-            self.sealed[side] = True
-            if all(self.sealed) and self.finished_s is None:
+            self.encrypted[side] = True
+            if all(self.encrypted) and self.finished_s is None:
                 self.finished_s = time_s
             return b""
-        sealed = kind == APPLICATION if self.version == TLS_13 else self.sealed[side]
-        if sealed and self.keys:
+        encrypted = kind == APPLICATION if self.version == TLS_13 else self.encrypted[side]
+        if encrypted and self.keys:
             opened = self._open(side, head, body)
             if opened is not None:
                 return self._inside(time_s, side, *opened)
@@ -136,7 +136,7 @@ class TlsView:
                 self.finished_s = time_s
         elif kind == ALERT:
             self._alert(time_s, side, body)
-        elif kind == HANDSHAKE and not self.sealed[side]:
+        elif kind == HANDSHAKE and not self.encrypted[side]:
             self._handshake(time_s, side, body)
 
     def _alert(self, time_s: float, side: int, body: bytes) -> None:

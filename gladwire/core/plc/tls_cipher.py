@@ -106,9 +106,9 @@ def _aead(suite: Suite, key: bytes) -> Callable[[bytes, bytes, bytes], bytes]:
     }
     cipher = kinds[suite.mode]()
 
-    def opens(nonce: bytes, sealed: bytes, data: bytes) -> bytes:
+    def opens(nonce: bytes, ciphertext: bytes, data: bytes) -> bytes:
         try:
-            return bytes(cipher.decrypt(nonce, sealed, data))
+            return bytes(cipher.decrypt(nonce, ciphertext, data))
         except (InvalidTag, ValueError, OverflowError) as error:
             raise DecryptError from error
 
@@ -174,14 +174,14 @@ def _block(suite: Suite, mac_key: bytes, key: bytes, mac_last: bool) -> Callable
     from cryptography.hazmat.primitives.ciphers import Cipher, algorithms, modes
 
     def opens(seq: int, head: bytes, body: bytes) -> bytes:
-        sealed = body[: -suite.mac] if mac_last else body
-        if len(sealed) < 32 or len(sealed) % 16:
+        ciphertext = body[: -suite.mac] if mac_last else body
+        if len(ciphertext) < 32 or len(ciphertext) % 16:
             raise DecryptError
-        decryptor = Cipher(algorithms.AES(key), modes.CBC(sealed[:16])).decryptor()
-        padded = decryptor.update(sealed[16:]) + decryptor.finalize()
+        decryptor = Cipher(algorithms.AES(key), modes.CBC(ciphertext[:16])).decryptor()
+        padded = decryptor.update(ciphertext[16:]) + decryptor.finalize()
         plain = padded[: len(padded) - padded[-1] - 1]
         if mac_last:
-            told, covered, length = body[-suite.mac :], sealed, len(sealed)
+            told, covered, length = body[-suite.mac :], ciphertext, len(ciphertext)
         else:
             told, covered, length = plain[-suite.mac :], plain[: -suite.mac], len(plain) - suite.mac
         if length < 0:

@@ -81,14 +81,14 @@ def _pair(one: str, other: str, sessions: Sequence[SiteSession], seed: int) -> P
         verdict = "shared"
     elif not answered and len(trials) >= _QUIET:
         verdict = "apart"
-    said = (
+    why = (
         f"{answered} of {len(trials)} plug-ins were answered by a drop; by chance "
         f"that happens in {100 * rate:.1f} % of tries."
     )
     if not answered:
-        said = f"None of {len(trials)} plug-ins was answered by a drop."
+        why = f"None of {len(trials)} plug-ins was answered by a drop."
     return Pair(
-        one=one, other=other, verdict=verdict, plug_ins=len(trials), answered=answered, false_rate=rate, why=said
+        one=one, other=other, verdict=verdict, plug_ins=len(trials), answered=answered, false_rate=rate, why=why
     )
 
 

@@ -240,8 +240,8 @@ def _timed(
     differs = x is None or y is None or abs(x - y) > _TIMING_APART_S
     text = ""
     if differs:
-        said = ["never" if v is None else f"after {seconds(max(v, 0.0))}" for v in (x, y)]
-        text = f"{words[0].upper()}{words[1:]}: {said[0]} in the first, {said[1]} in the second."
+        times = ["never" if v is None else f"after {seconds(max(v, 0.0))}" for v in (x, y)]
+        text = f"{words[0].upper()}{words[1:]}: {times[0]} in the first, {times[1]} in the second."
     yield Difference(
         where=where,
         what=words,

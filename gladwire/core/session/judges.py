@@ -21,28 +21,30 @@ _FRAMES, _BESIDE = "frames", ("bus", "power")
 
 def standing_of(stage: str, scene: Scene, findings: Sequence[Finding]) -> Standing:
     """What is said of a stage by everything captured."""
-    said = _said(stage, scene, findings)
+    standing = _standing(stage, scene, findings)
     broken = breaking(tuple(findings), stage)
-    if broken and not (stage in _LATER_TRY_COUNTS and said.state == "proven"):
+    if broken and not (stage in _LATER_TRY_COUNTS and standing.state == "proven"):
         return Standing("failed", broken.text, broken.measured, broken.start_s, broken.end_s)
-    return said
+    return standing
 
 
-def _said(stage: str, scene: Scene, findings: Sequence[Finding]) -> Standing:
-    talked = _asked(_FRAMES, stage, scene, findings)
+def _standing(stage: str, scene: Scene, findings: Sequence[Finding]) -> Standing:
+    by_frames = _asked(_FRAMES, stage, scene, findings)
     # Where a conversation was captured, a pilot that leaves C says only that the request ended, not how the session did.
-    sampled = None if talked and (talked.state == "proven" or stage == "end") else _sampled(stage, scene, findings)
-    said = sampled if sampled and (sampled.state == "proven" or talked is None) else talked
+    sampled = (
+        None if by_frames and (by_frames.state == "proven" or stage == "end") else _sampled(stage, scene, findings)
+    )
+    standing = sampled if sampled and (sampled.state == "proven" or by_frames is None) else by_frames
     for key in _BESIDE:
-        said = _better(said, _asked(key, stage, scene, findings))
-    return said or Standing("not_captured", MISSING.get(stage, "Nothing captured here shows this."))
+        standing = _better(standing, _asked(key, stage, scene, findings))
+    return standing or Standing("not_captured", MISSING.get(stage, "Nothing captured here shows this."))
 
 
-def _better(said: Standing | None, other: Standing | None) -> Standing | None:
+def _better(standing: Standing | None, other: Standing | None) -> Standing | None:
     """Of two words on a stage the one that decides more; where neither decides, the later asked, unless it saw nothing."""
-    if other is None or (said and said.state in ("proven", "failed")):
-        return said
-    return said if said and other.state == "not_captured" and said.state == "not_reached" else other
+    if other is None or (standing and standing.state in ("proven", "failed")):
+        return standing
+    return standing if standing and other.state == "not_captured" and standing.state == "not_reached" else other
 
 
 def _sampled(stage: str, scene: Scene, findings: Sequence[Finding]) -> Standing | None:
@@ -50,8 +52,8 @@ def _sampled(stage: str, scene: Scene, findings: Sequence[Finding]) -> Standing 
     proof = first_of(findings, proving(ALL, stage))
     if proof:
         return Standing("proven", proof.text, proof.measured, proof.start_s, proof.end_s)
-    heard = [s for lane in LANES if lane.key not in (_FRAMES, *_BESIDE) if (s := _of(lane, stage, scene, findings))]
-    decided = next((s for s in heard if s.state == "proven"), None) or (heard[-1] if heard else None)
+    standings = [s for lane in LANES if lane.key not in (_FRAMES, *_BESIDE) if (s := _of(lane, stage, scene, findings))]
+    decided = next((s for s in standings if s.state == "proven"), None) or (standings[-1] if standings else None)
     hint = first_of(findings, (rule.code for rule in ALL if stage in rule.supports))
     if hint and (decided is None or decided.state == "not_captured"):
         missing = MISSING.get(stage, "")

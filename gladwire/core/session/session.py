@@ -48,9 +48,9 @@ def judge_alone(measured: Measured) -> Judgement:
 def scene_of(placed: Sequence[Placed], stamps: Sequence[Stamp] = (), inspections: Sequence[Inspection] = ()) -> Scene:
     """What captures show, joined lane by lane. What could not be placed is not in it."""
     # The capture that sets the clock is heard first.
-    heard = sorted(placed, key=lambda p: p.alignment.how != "first")
+    in_order = sorted(placed, key=lambda p: p.alignment.how != "first")
     records: dict[str, tuple[Record, ...]] = {
-        lane.key: lane.join([r for p in heard for r in p.records.of(lane.record)]) for lane in LANES
+        lane.key: lane.join([r for p in in_order for r in p.records.of(lane.record)]) for lane in LANES
     }
     return Scene(Records(records), tuple(sorted(stamps, key=lambda s: s.at_s)), tuple(inspections))
 

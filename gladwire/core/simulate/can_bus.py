@@ -113,8 +113,8 @@ class RetrofitPlan:
 
     def _state(self, t: float) -> Values:
         fault = 1 if t >= self.pin_open_at_s else 3 if t >= self.silent_at_s + 1.0 else 0
-        talking = self.locked_s <= t < self.closed_s
-        lamp = 4 if fault else 3 if self.amps > 1 else 2 if talking else 1 if t >= self.plugged_s else 0
+        exchanging = self.locked_s <= t < self.closed_s
+        lamp = 4 if fault else 3 if self.amps > 1 else 2 if exchanging else 1 if t >= self.plugged_s else 0
         return {
             "PlugDetect": int(t >= self.plugged_s),
             "AwakeLine": int(t >= self.plugged_s - 1.0),
@@ -139,10 +139,10 @@ class RetrofitPlan:
         }
 
     def _post(self, t: float) -> Values:
-        talking = t >= self.locked_s + 3.0
+        exchanging = t >= self.locked_s + 3.0
         return {
-            "PostAvailableCurrent": self.post_a if talking else 0.0,
-            "PostAvailableVoltage": 500.0 if talking else 0.0,
+            "PostAvailableCurrent": self.post_a if exchanging else 0.0,
+            "PostAvailableVoltage": 500.0 if exchanging else 0.0,
         }
 
     def _request(self, t: float) -> Values:

@@ -49,14 +49,14 @@ def answer(typed: Mapping[str, str]) -> Answer:
         text = data.hex()
     data, message = decode_text(text, key)
     rows = [(path, value, unit_of(path), means(path, value)) for path, value in message.fields.items()]
-    said = json.dumps(as_object(message), ensure_ascii=False)
+    as_json = json.dumps(as_object(message), ensure_ascii=False)
     return Answer(
         message.name or "No message",
         message.protocol,
         rows,
         str(message.error) if message.error else "",
         data.hex(" "),
-        said,
+        as_json,
     )
 
 

@@ -68,7 +68,7 @@ def dialogue(capture: int, record: ConversationRecord, findings: tuple[Finding, 
     lines: list[Line] = [_match_line(run) for run in record.slac]
     lines += _discovery_lines(record.sdp)
     for connection in record.connections:
-        lines += [_turn_line(exchange, connection) for exchange in connection.exchanges]
+        lines += [_exchange_line(exchange, connection) for exchange in connection.exchanges]
         lines += [_close_line(c) for c in connection.ends]
     lines.sort(key=lambda line: (line.start_s, line.end_s))
     broken = breaking_point(findings)
@@ -86,18 +86,18 @@ def _others(record: ConversationRecord) -> str:
 
 def breaking_point(findings: Sequence[Finding]) -> Finding | None:
     """The first fault in a stage that is talked through."""
-    talked = [f for f in findings if f.severity == "fault" and f.stage in _TALKED]
-    return min(talked, key=lambda f: f.start_s, default=None)
+    conversation_faults = [f for f in findings if f.severity == "fault" and f.stage in _TALKED]
+    return min(conversation_faults, key=lambda f: f.start_s, default=None)
 
 
 def _match_line(run: SlacRun) -> Line:
     loud = run.chosen
     ev = f"Who hears me? ({run.requests} times)" if run.requests > 1 else "Who hears me?"
-    heard = len(run.answers)
+    posts_count = len(run.answers)
     if run.result == "no_answer":
         evse = ""
     else:
-        evse = f"{run.evse_mac or f'{heard} posts'}: I do{f', at {loud.average_db:.1f} dB' if loud else ''}."
+        evse = f"{run.evse_mac or f'{posts_count} posts'}: I do{f', at {loud.average_db:.1f} dB' if loud else ''}."
     words = {
         "matched": "matched",
         "no_answer": "no answer",
@@ -108,11 +108,11 @@ def _match_line(run: SlacRun) -> Line:
     return Line("match", run.start_s, run.end_s, "Matching", Spoken(ev, evse, words[run.result]), "match")
 
 
-def _discovery_lines(said: tuple[Discovery, ...]) -> list[Line]:
+def _discovery_lines(discoveries: tuple[Discovery, ...]) -> list[Line]:
     """Requests up to their answer make one line."""
     lines: list[Line] = []
     asked: list[Discovery] = []
-    for one in said:
+    for one in discoveries:
         if one.request:
             asked.append(one)
             continue
@@ -133,22 +133,22 @@ def _discovery_line(asked: list[Discovery], given: Discovery | None) -> Line:
     return Line("find", start, end, "Discovery", Spoken(ev, evse, "" if given else "no answer"), "link", times=times)
 
 
-def _turn_line(exchange: Exchange, connection: Connection) -> Line:
+def _exchange_line(exchange: Exchange, connection: Connection) -> Line:
     many = exchange.count > 1
     times = f"×{exchange.count}" if many else ""
     if many and exchange.period_s:
         times += f", every {seconds(exchange.period_s)}"
-    said = [
+    sent = [
         s for s in (exchange.request, exchange.response, exchange.last_request, exchange.last_response) if s is not None
     ]
-    broken = next((s.error for s in said if s.error), "")
+    broken = next((s.error for s in sent if s.error), "")
     spoken = speak(exchange)
     if broken:
         spoken = spoken._replace(remark="; ".join(x for x in (spoken.remark, f"does not decode whole: {broken}") if x))
     if not exchange.answered:
         spoken = spoken._replace(remark="; ".join(x for x in (spoken.remark, "no answer") if x))
     wait = f"{1000 * exchange.wait_s:.0f} ms" if exchange.wait_s is not None else ""
-    numbers = tuple(dict.fromkeys(s.number for s in said))
+    numbers = tuple(dict.fromkeys(s.number for s in sent))
     return Line(
         "turn",
         exchange.start_s,
@@ -174,8 +174,8 @@ def _with_gaps(lines: list[Line]) -> list[Line]:
     for line in lines:
         gap = line.start_s - before
         px = min(_MOST_PX, _PX_PER_S * max(gap, 0.0))
-        said = seconds(gap) if gap >= _SEEN_GAP_S else ""
-        laid.append(replace(line, gap_px=math.ceil(px), gap=said))
+        silence = seconds(gap) if gap >= _SEEN_GAP_S else ""
+        laid.append(replace(line, gap_px=math.ceil(px), gap=silence))
         before = max(before, line.end_s)
     return laid
 

@@ -127,8 +127,8 @@ class SignalsForm(BaseModel):
             if role not in BY_KEY:
                 raise RefusedError(422, f"“{role}” is no role that is known here.", "Choose one of those offered.")
             if role in found:
-                said = f"“{BY_KEY[role].title}” was given to {found[role]} and to {signal}."
-                raise RefusedError(422, said, "Give each role to one signal.")
+                problem = f"“{BY_KEY[role].title}” was given to {found[role]} and to {signal}."
+                raise RefusedError(422, problem, "Give each role to one signal.")
             found[role] = signal
         return found
 

@@ -117,8 +117,8 @@ def _keep_supplements(db: Session, session: ChargingSession | None, supplements:
     """Key logs go with the session, descriptions are remembered for all. Raises RefusedError."""
     for name, kind, content in supplements:
         if len(content) > LONGEST:
-            said = f"“{name}” is larger than {LONGEST // 2**20} MiB: that is no {kind} of a charging session."
-            raise RefusedError(422, f"{said} Nothing was stored.", "Leave it out.")
+            problem = f"“{name}” is larger than {LONGEST // 2**20} MiB: that is no {kind} of a charging session."
+            raise RefusedError(422, f"{problem} Nothing was stored.", "Leave it out.")
         try:
             if kind == "description":
                 add_description(db, name, content)
@@ -136,8 +136,8 @@ def _take(db: Session, files: list[UploadFile], case_number: int | None, session
     captures, supplements = _sorted_out(files)
     if not captures and session_number is None:
         if any(b.kind == "key log" for b in supplements):
-            said = "A key log opens a capture and is none itself. Nothing was stored."
-            raise RefusedError(422, said, "Drop it together with its capture, or on the capture's session.")
+            problem = "A key log opens a capture and is none itself. Nothing was stored."
+            raise RefusedError(422, problem, "Drop it together with its capture, or on the capture's session.")
         _keep_supplements(db, None, supplements)
         return None
     session = _session_for(db, captures[0][0] if captures else "", case_number, session_number)

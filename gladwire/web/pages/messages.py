@@ -130,7 +130,7 @@ def _row(path: str, value: Any, limits: dict[str, float]) -> FieldRow:
     unit = unit_of(path) if isinstance(value, int | float) and not isinstance(value, bool) else ""
     limit = limits.get(path)
     over = limit is not None and isinstance(value, int | float) and value > limit
-    said = (
+    value_words = (
         "yes"
         if value is True
         else "no"
@@ -141,7 +141,7 @@ def _row(path: str, value: Any, limits: dict[str, float]) -> FieldRow:
         if isinstance(value, int | float)
         else str(value)
     )
-    return FieldRow(path, said, unit, f"{limit:g} {unit}" if limit is not None else "", over, means(path, value))
+    return FieldRow(path, value_words, unit, f"{limit:g} {unit}" if limit is not None else "", over, means(path, value))
 
 
 @router.get("/captures/{number}/messages")
@@ -180,10 +180,14 @@ def _asked_for(text: str, path: str, value: Any) -> bool:
 
 def _found(kept: StoredMessage, clock: Clock, text: str) -> FoundRow:
     fields = kept.message.fields.items()
-    said = [f"{k.rpartition('.')[2]} {v} {unit_of(k)}".strip() for k, v in fields if _asked_for(text, k, v)]
+    value_words = [f"{k.rpartition('.')[2]} {v} {unit_of(k)}".strip() for k, v in fields if _asked_for(text, k, v)]
     side = SIDE_WORDS[_SIDES[kept.side]]
     return FoundRow(
-        kept.number, clock.on_session(kept.time_s), side, kept.message.name or "not decoded", ", ".join(said)[:160]
+        kept.number,
+        clock.on_session(kept.time_s),
+        side,
+        kept.message.name or "not decoded",
+        ", ".join(value_words)[:160],
     )
 
 

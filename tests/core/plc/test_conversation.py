@@ -44,7 +44,7 @@ def test_a_healthy_session_is_proven_from_match_to_end_without_a_fault(protocol:
 
 
 def test_the_wrong_post_weak_and_lost_sounds_are_told_with_their_decibels() -> None:
-    plan = Plan(listeners=(Listener(MINE, 7.0), Listener(OTHER, 24.0, heard=7)), chooses=1,
+    plan = Plan(listeners=(Listener(MINE, 7.0), Listener(OTHER, 24.0, sounds_received=7)), chooses=1,
                 post=Post(ongoing={"CableCheck": -1}), patience=84)  # fmt: skip
     codes = {f.code: f for f in judged(play(plan).frames).findings}
     assert codes["slac_wrong_post"].severity == "fault"

@@ -74,7 +74,7 @@ def tshark(file: Path, *fields: str) -> list[list[str]]:
 @pytest.fixture(scope="module")
 def matched(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, list[Frame]]:
     mine, other = Station(bytes.fromhex("02d00d000042")), Station(bytes.fromhex("02d00d000043"))
-    played = play(Plan(listeners=(Listener(mine, 6.0), Listener(other, 17.0, heard=8)), loop_s=2.0))
+    played = play(Plan(listeners=(Listener(mine, 6.0), Listener(other, 17.0, sounds_received=8)), loop_s=2.0))
     path = tmp_path_factory.mktemp("frames") / "matched.pcapng"
     path.write_bytes(pcapng.write(played.frames, 1_780_000_000.0, "a match"))
     return path, played.frames

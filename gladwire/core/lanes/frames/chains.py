@@ -36,11 +36,11 @@ def chains_of(
             sent = [c for c in view.certificates if c.side == side]
             if sent:
                 found.append(_chain("TLS", side ^ swapped, 0.0, sent, at))
-    for heard in messages:
-        if heard.message.name not in _CARRIERS:
+    for captured in messages:
+        if captured.message.name not in _CARRIERS:
             continue
-        for whose, sent in _in_message(heard.message.fields, heard.side):
-            found.append(_chain(whose, heard.side, heard.time_s, sent, at + heard.time_s if at else 0.0))
+        for whose, sent in _in_message(captured.message.fields, captured.side):
+            found.append(_chain(whose, captured.side, captured.time_s, sent, at + captured.time_s if at else 0.0))
     return tuple(found)
 
 

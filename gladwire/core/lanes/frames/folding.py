@@ -45,17 +45,17 @@ def exchanges(messages: Sequence[tuple[int, CapturedMessage]]) -> list[_Exchange
     """Pairs of request and answer in order. messages: (number in the file, message)."""
     found: list[_Exchange] = []
     waiting: _Exchange | None = None
-    for number, heard in messages:
-        name = heard.message.name
+    for number, captured in messages:
+        name = captured.message.name
         stem = name[:-3] if name.endswith(("Req", "Res")) else UNDECODED
-        if heard.side == 1 and waiting is not None and stem in (waiting.stem, UNDECODED):
-            waiting.answer = (number, heard)
-            waiting.lost = waiting.lost or heard.lost > 0
+        if captured.side == 1 and waiting is not None and stem in (waiting.stem, UNDECODED):
+            waiting.answer = (number, captured)
+            waiting.lost = waiting.lost or captured.lost > 0
             waiting = None
-        elif heard.side == 1:
-            found.append(_Exchange(stem, None, (number, heard), heard.lost > 0))
+        elif captured.side == 1:
+            found.append(_Exchange(stem, None, (number, captured), captured.lost > 0))
         else:
-            waiting = _Exchange(stem, (number, heard), None, heard.lost > 0)
+            waiting = _Exchange(stem, (number, captured), None, captured.lost > 0)
             found.append(waiting)
     return found
 
@@ -121,10 +121,10 @@ class _Fold:
             stem=self.first.stem,
             protocol=either[1].message.protocol,
             count=self.count,
-            request=_said(self.first.request),
-            response=_said(self.first.answer),
-            last_request=_said(self.last.request) if several else None,
-            last_response=_said(self.last.answer) if several else None,
+            request=_sent(self.first.request),
+            response=_sent(self.first.answer),
+            last_request=_sent(self.last.request) if several else None,
+            last_response=_sent(self.last.answer) if several else None,
             answered=self.last.answer is not None,
             wait_s=median(self.waits) if self.waits else None,
             worst_s=self.worst[0] if self.waits else None,
@@ -137,14 +137,14 @@ class _Fold:
         )
 
 
-def _said(part: tuple[int, CapturedMessage] | None) -> SentMessage | None:
+def _sent(part: tuple[int, CapturedMessage] | None) -> SentMessage | None:
     if part is None:
         return None
-    number, heard = part
-    message = heard.message
+    number, captured = part
+    message = captured.message
     error = str(message.error) if message.error else ""
     return SentMessage(
-        time_s=heard.time_s,
+        time_s=captured.time_s,
         number=number,
         name=message.name,
         fields=message.fields,

@@ -53,8 +53,8 @@ def _by_finding(stage: str) -> Callable[[Records, Sequence[Finding]], Standing]:
 
 def _open(records: Records, findings: Sequence[Finding], stage: str) -> Standing:
     """A stage nothing proves: passed before the capture began, sealed, begun and cut off, or never come to."""
-    sealed = _find(findings, "tls_sealed")
-    if sealed and stage not in ("match", "link"):
+    encrypted = _find(findings, "tls_sealed")
+    if encrypted and stage not in ("match", "link"):
         return Standing("not_captured", "The conversation is sealed; its keys would open it.", "sealed")
     middle = _find(findings, "begins_in_the_middle")
     if middle and exchanges_beyond(records, stage):
@@ -133,9 +133,9 @@ def _drawn(records: Records) -> Standing | None:
         watts = max((top(t, "EVPresentActivePower") for t in loops), default=0.0)
         if watts > _DRAWS_W:
             at = next(t for t in loops if top(t, "EVPresentActivePower") > _DRAWS_W)
-            said = f"{watts / 1000:.1f} kW"
+            offered = f"{watts / 1000:.1f} kW"
             return Standing(
-                "proven", f"the vehicle takes up to {said} by its own word.", said, at.start_s, loops[-1].end_s
+                "proven", f"the vehicle takes up to {offered} by its own word.", offered, at.start_s, loops[-1].end_s
             )
         meters = [
             v
@@ -156,7 +156,7 @@ def _draw(records: Records, findings: Sequence[Finding]) -> Standing:
     return Standing("not_captured", "Current was not captured, nor told in messages.")
 
 
-def _heard(judge: Callable[[Records, Sequence[Finding]], Standing]) -> Judge:
+def _captured(judge: Callable[[Records, Sequence[Finding]], Standing]) -> Judge:
     """A judge that speaks where frames were captured."""
 
     def judged(records: Records, findings: Sequence[Finding]) -> Standing | None:
@@ -174,8 +174,8 @@ _OWN: Mapping[str, Callable[[Records, Sequence[Finding]], Standing]] = {
     "end": _end,
 }
 JUDGES: Mapping[str, Judge] = {
-    **{stage: _heard(_by_finding(stage)) for stage in {s for rule in RULES for s in rule.proves}},
-    **{stage: _heard(judge) for stage, judge in _OWN.items()},
+    **{stage: _captured(_by_finding(stage)) for stage in {s for rule in RULES for s in rule.proves}},
+    **{stage: _captured(judge) for stage, judge in _OWN.items()},
 }
 
 

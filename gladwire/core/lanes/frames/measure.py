@@ -106,7 +106,7 @@ class _Assembler:
     def management(self, packet: Management) -> None:
         mme = read_mme(packet)
         self.kinds[mme.name] += 1
-        self.slac.hear(mme)
+        self.slac.add(mme)
 
     def datagram(self, packet: Datagram) -> None:
         found = read_sdp(packet.payload) if SDP_PORT in (packet.src[1], packet.dst[1]) else None
@@ -178,7 +178,7 @@ class _Assembler:
                 )
                 for e in connection.endings
             ),
-            tls=self._sealed(t) if t.tls else None,
+            tls=self._tls_summary(t) if t.tls else None,
             certificate_chains=chains_of(t.tls, t.messages, bool(t.swapped), self.capture.first_at),
             clocks=_clocks(t, self.capture.first_at),
             lost_bytes=sum(h.lost for h in connection.halves),
@@ -188,7 +188,7 @@ class _Assembler:
             undecoded=sum(1 for m in t.messages if m.message.error),
         )
 
-    def _sealed(self, t: OpenConnection) -> TlsSummary:
+    def _tls_summary(self, t: OpenConnection) -> TlsSummary:
         view = t.tls
         assert view is not None
         sizes = [[n for _, side, n in view.records if side == s] for s in (0, 1)]

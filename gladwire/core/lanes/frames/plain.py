@@ -33,8 +33,8 @@ class Spoken(NamedTuple):
 def speak(exchange: Exchange) -> Spoken:
     """What both say in a turn."""
     if exchange.stem == UNDECODED:
-        said = "Something that is not decoded here."
-        return Spoken(said if exchange.request else "", said if exchange.response else "", _remark(exchange))
+        sentence = "Something that is not decoded here."
+        return Spoken(sentence if exchange.request else "", sentence if exchange.response else "", _remark(exchange))
     says = _SAYS.get(exchange.stem) or _SAYS.get(exchange.kind)
     if exchange.stem == "ServiceDiscovery" and exchange.protocol == ISO_20:
         says = _services_20
@@ -59,15 +59,15 @@ def stage_of_exchange(exchange: Exchange) -> str:
 
 def _status(exchange: Exchange) -> str:
     status, notify = exchange.of_either("EVSEStatusCode"), exchange.of_either("EVSENotification")
-    said = ""
+    sentence = ""
     if status in ("EVSE_Shutdown", "EVSE_UtilityInterruptEvent", "EVSE_EmergencyShutdown", "EVSE_Malfunction"):
-        said += f" I {_VERBS.get(str(status), POST_STATUS[str(status)])}."
+        sentence += f" I {_VERBS.get(str(status), POST_STATUS[str(status)])}."
     if notify in NOTICES:
-        said += f" I ask {NOTICES[str(notify)]}."
+        sentence += f" I ask {NOTICES[str(notify)]}."
     isolation = exchange.of_either("EVSEIsolationStatus")
     if isolation in ("Warning", "Fault") and exchange.kind != "CableCheck":
-        said += f" Insulation: {isolation}."
-    return said
+        sentence += f" Insulation: {isolation}."
+    return sentence
 
 
 _VERBS = {
@@ -79,18 +79,18 @@ _VERBS = {
 
 
 def _remark(exchange: Exchange) -> str:
-    said = []
+    remarks = []
     if exchange.flags:
         words = dict(zip(FLAGS, ("current", "voltage", "power"), strict=True))
-        said += [
+        remarks += [
             f"{words[flag]} limit reached in {count} of {exchange.count}" for flag, count in exchange.flags.items()
         ]
     if exchange.late:
-        said.append(
+        remarks.append(
             f"{exchange.late} answer{'s' if exchange.late > 1 else ''} late, "
             f"the slowest after {1000 * (exchange.worst_s or 0):.0f} ms"
         )
-    return "; ".join(said)
+    return "; ".join(remarks)
 
 
 def _quantity(exchange: Exchange, field: str) -> str:
@@ -100,7 +100,7 @@ def _quantity(exchange: Exchange, field: str) -> str:
     if value is None:
         return "?"
     ran = exchange.range_of(field)
-    firsts = [f for said in (exchange.request, exchange.response) if said and (f := said.field(field)) is not None]
+    firsts = [f for m in (exchange.request, exchange.response) if m and (f := m.field(field)) is not None]
     first, last = firsts[-1] if firsts else value, value
     if ran is None or first == last:
         return _amount(last, unit)
@@ -288,8 +288,8 @@ _SERVICES_20 = {
 
 
 def _named(exchange: Exchange, ending: str, request: bool) -> str:
-    said = exchange.request if request else exchange.response
-    numbers = [v for k, v in said.fields.items() if k.endswith(ending)] if said else []
+    message = exchange.request if request else exchange.response
+    numbers = [v for k, v in message.fields.items() if k.endswith(ending)] if message else []
     return ", ".join(_SERVICES_20.get(n, f"service {n}") for n in numbers)
 
 

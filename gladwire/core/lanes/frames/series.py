@@ -52,20 +52,20 @@ _NUMBER = {name: n for n, s in enumerate(SERIES) for name in (s.field, FIELDS_20
 
 def series_of(messages: Sequence[CapturedMessage], end_s: float) -> tuple[Waveform, ...]:
     """Lanes of all messages of a capture, held between what was said and empty where nothing was for long."""
-    said: list[tuple[list[float], list[float]]] = [([], []) for _ in SERIES]
+    columns: list[tuple[list[float], list[float]]] = [([], []) for _ in SERIES]
     known: dict[int, list[tuple[int, float]]] = {}
-    for heard in messages:
-        found = known.get(id(heard.message.fields))
+    for captured in messages:
+        found = known.get(id(captured.message.fields))
         if found is None:
-            found = known[id(heard.message.fields)] = _values(heard.message.fields)
+            found = known[id(captured.message.fields)] = _values(captured.message.fields)
         for number, value in found:
-            said[number][0].append(heard.time_s)
-            said[number][1].append(value)
+            columns[number][0].append(captured.time_s)
+            columns[number][1].append(value)
     return tuple(
         zero_order_hold(
             s.title, s.unit, np.array(times), s.factor * np.array(values, dtype=np.float64), end_s, RATE_HZ, _HELD_S
         )
-        for s, (times, values) in zip(SERIES, said, strict=True)
+        for s, (times, values) in zip(SERIES, columns, strict=True)
         if len(times) > 1
     )
 

@@ -98,7 +98,7 @@ LANE = Lane(
     subjects=_subjects,
     measure=_measured,
     roles=(
-        ChannelRole("mains_v", "mains voltage at the vehicle", "volts", _MAINS, ("V",), looks=is_mains),
+        ChannelRole("mains_v", "mains voltage at the vehicle", "volts", _MAINS, ("V",), recognises=is_mains),
         ChannelRole("mains_a", "mains current", "amps", _MAINS, ("A",)),
     ),
     landmarks=_landmarks,

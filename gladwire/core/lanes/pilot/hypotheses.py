@@ -252,8 +252,8 @@ def _scale_sentence(seen: Glance, scale: float, share: float, unit: str) -> str:
         low, high = (float(np.median(side[seen.swings])) for side in (seen.low, seen.high))
         return f"As recorded it swings between {low:+.3g} and {high:+.3g} V, which no pilot does. {told}: {kind}."
     levels = sorted({float(f"{v:.2g}") for v in np.quantile(seen.high, [0.02, 0.5, 0.98])})
-    said = " and ".join(f"{v:+g} V" for v in levels)
-    return f"As recorded the level is {said}, nowhere near a steady pilot. {told}: {kind}."
+    listed = " and ".join(f"{v:+g} V" for v in levels)
+    return f"As recorded the level is {listed}, nowhere near a steady pilot. {told}: {kind}."
 
 
 def _polarity_sentence(seen: Glance, scale: float) -> str:

@@ -356,10 +356,10 @@ def _said_caps(whole: Whole) -> list[tuple[Cap, Floats]]:
     found: list[tuple[Cap, Floats]] = []
     volts = whole.read.get("volts_v")
     for key, limiter in _SAID:
-        said = whole.read.get(key)
-        if said is None or (key.endswith("_a") and volts is None):
+        limit = whole.read.get(key)
+        if limit is None or (key.endswith("_a") and volts is None):
             continue
-        kw = said * volts * 1e-3 if key.endswith("_a") and volts is not None else said
+        kw = limit * volts * 1e-3 if key.endswith("_a") and volts is not None else limit
         found.append((Cap(limiter, "", lambda c, at: None, lambda c: ""), kw))
     return found
 

@@ -70,8 +70,8 @@ def _fact(report: PowerReport, e: Entry, severity: Severity) -> Fact:
     also = f" Not told apart: {', '.join(BY_KEY[k].title.lower() for k in e.also)}." if e.also else ""
     cost = f" {e.shortfall_kwh:.1f} kWh less than expected." if worth else ""
     text = f"{about.title} for {e.minutes:.1f} min at {e.level_kw:.0f} kW. {' '.join(e.evidence[:2])}{cost}{also}"
-    said: Severity = severity if worth or severity == "normal" else "note"
-    return Fact(said, text, e.start_s, e.end_s, f"{e.level_kw:.0f} kW")
+    weight: Severity = severity if worth or severity == "normal" else "note"
+    return Fact(weight, text, e.start_s, e.end_s, f"{e.level_kw:.0f} kW")
 
 
 def _missed(report: PowerReport, e: Entry) -> bool:

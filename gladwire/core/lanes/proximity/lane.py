@@ -67,7 +67,12 @@ LANE = Lane(
     measure=_measured,
     roles=(
         ChannelRole(
-            "pp", "proximity", "plum", re.compile(r"\b(pp|prox\w*)\b", re.IGNORECASE), unit_alone="ohm", looks=is_latch
+            "pp",
+            "proximity",
+            "plum",
+            re.compile(r"\b(pp|prox\w*)\b", re.IGNORECASE),
+            unit_alone="ohm",
+            recognises=is_latch,
         ),
     ),
     landmarks=_landmarks,

@@ -27,7 +27,7 @@ def _asks(scene: Scene) -> list[Ask]:
     return commands(scene.pilot.segments) if scene.pilot else []
 
 
-def _said(stamp: Stamp) -> str:
+def _noted(stamp: Stamp) -> str:
     detail = f" (“{stamp.detail}”)" if stamp.detail else ""
     by = f", noted by {stamp.by_name}" if stamp.by_name else ""
     return f"at {stamp.at_s:.1f} s{detail}{by}"
@@ -38,7 +38,7 @@ def _clunk(scene: Scene) -> Iterator[Fact]:
         ask = next((a for a in _asks(scene) if a.start_s - HAND_S <= stamp.at_s <= a.start_s + _CLUNK_WITHIN_S), None)
         if ask:
             after = seconds(max(0.0, stamp.at_s - ask.start_s))
-            text = f"A clunk {_said(stamp)}, {after} after the vehicle asks: the contactor moves; it need not conduct."
+            text = f"A clunk {_noted(stamp)}, {after} after the vehicle asks: the contactor moves; it need not conduct."
             yield Fact("normal", text, stamp.at_s, stamp.at_s, "heard", f"{SWITCH_ON_MAX_S.says} of C")
 
 
@@ -46,51 +46,53 @@ def _clunk_alone(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "contactor_clunk"):
         asks = _asks(scene)
         if scene.of(PilotRecord) and not any(a.start_s - HAND_S <= stamp.at_s <= a.end_s + HAND_S for a in asks):
-            text = f"A clunk {_said(stamp)} while the vehicle does not ask: a self-test, or a contactor on its own."
+            text = f"A clunk {_noted(stamp)} while the vehicle does not ask: a self-test, or a contactor on its own."
             yield Fact("note", text, stamp.at_s, stamp.at_s, "heard", "only while asked for")
 
 
 def _clatter(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "lock_clatter"):
-        text = f"The lock clatters {_said(stamp)}: it tries again and again, so something may be in its way."
+        text = f"The lock clatters {_noted(stamp)}: it tries again and again, so something may be in its way."
         yield Fact("suspect", text, stamp.at_s, stamp.at_s, "heard", "one click")
 
 
 def _click(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "lock_click"):
-        text = f"One click of the lock {_said(stamp)}: as a good one sounds; whether the plug is held it does not show."
+        text = (
+            f"One click of the lock {_noted(stamp)}: as a good one sounds; whether the plug is held it does not show."
+        )
         yield Fact("normal", text, stamp.at_s, stamp.at_s, "heard", "one click")
 
 
 def _power(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "fans_start", "lamp_charging"):
         what = "Fans start" if stamp.kind == "fans_start" else "The lamp shows charging"
-        text = f"{what} {_said(stamp)}: power probably flows; current was not seen by this."
+        text = f"{what} {_noted(stamp)}: power probably flows; current was not seen by this."
         yield Fact("normal", text, stamp.at_s, stamp.at_s, "noticed", "after mains is on")
 
 
 def _trip(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "breaker_trips"):
-        text = f"A protective device trips {_said(stamp)}: never reset it to see whether it starts."
+        text = f"A protective device trips {_noted(stamp)}: never reset it to see whether it starts."
         yield Fact("fault", text, stamp.at_s, stamp.at_s, "tripped", "no trip")
 
 
 def _lamp(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "lamp_steady"):
-        text = f"The lamp goes steady {_said(stamp)}: that proves proximity only, not the pilot."
+        text = f"The lamp goes steady {_noted(stamp)}: that proves proximity only, not the pilot."
         yield Fact("normal", text, stamp.at_s, stamp.at_s, "seen", "steady once a plug is in")
 
 
 def _error(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "lamp_error"):
-        text = f"The lamp shows an error {_said(stamp)}: ask the post for its stored code."
+        text = f"The lamp shows an error {_noted(stamp)}: ask the post for its stored code."
         yield Fact("suspect", text, stamp.at_s, stamp.at_s, "seen", "no error")
 
 
 def _moved(scene: Scene) -> Iterator[Fact]:
     for stamp in _stamped(scene, "plug_moved", "latch_touched"):
         what = "The plug or cable is moved" if stamp.kind == "plug_moved" else "The latch is touched"
-        text = f"{what} {_said(stamp)}: what changes at that moment may follow the hand."
+        text = f"{what} {_noted(stamp)}: what changes at that moment may follow the hand."
         yield Fact("note", text, stamp.at_s, stamp.at_s, "seen", "left alone")
 
 
@@ -99,12 +101,14 @@ def _held(scene: Scene) -> Iterator[Fact]:
     asks = _asks(scene)
     for stamp in _stamped(scene, "plug_stays_held"):
         if any(a.start_s - HAND_S <= stamp.at_s <= a.end_s + HAND_S for a in asks):
-            text = f"The plug cannot be drawn {_said(stamp)}, and the vehicle asks for energy then: it is held rightly."
+            text = (
+                f"The plug cannot be drawn {_noted(stamp)}, and the vehicle asks for energy then: it is held rightly."
+            )
             yield Fact("note", text, stamp.at_s, stamp.at_s, "held", "held while energy is asked for")
             continue
         ended = bool(asks) and stamp.at_s > asks[-1].end_s
         after = ", although its position changed" if released else ", after the vehicle let go" if ended else ""
-        text = f"The plug cannot be drawn {_said(stamp)}{after}. {RELEASE_FIRST}."
+        text = f"The plug cannot be drawn {_noted(stamp)}{after}. {RELEASE_FIRST}."
         yield Fact("fault", text, stamp.at_s, stamp.at_s, "held", "free after release")
 
 

@@ -19,7 +19,7 @@ class Listener:
 
     station: Station
     loss_db: float = 6.0
-    heard: int = _SOUNDS
+    sounds_received: int = _SOUNDS
     answers: bool = True
     gives_result: bool = True
     confirms: bool = True
@@ -77,7 +77,7 @@ class Matching:
         tilt = [x.loss_db + 3.0 * (g / _GROUPS - 0.5) + dice.uniform(-1.5, 1.5) for g in range(_GROUPS)]
         groups = bytes(max(0, min(255, round(v))) for v in tilt)
         head = b"\0\0" + self.vehicle.mac + identity + bytes(17) + bytes(17)
-        wire.homeplug(self.vehicle.mac, x.station.mac, 0x606E, head + bytes([x.heard, _GROUPS]) + groups)
+        wire.homeplug(self.vehicle.mac, x.station.mac, 0x606E, head + bytes([x.sounds_received, _GROUPS]) + groups)
         wire.time_s += 0.02
         wire.homeplug(x.station.mac, self.vehicle.mac, 0x606F, head + b"\0")
         wire.time_s += 0.02

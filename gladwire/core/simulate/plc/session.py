@@ -312,12 +312,12 @@ class Stage:
         grammar = self._grammar(name)
         signs = name in ("Authorization", "MeteringReceipt") and bool(vehicle.contract) and not vehicle.unsigned
         fields = vehicle.request(self.key, name, **more)
-        said = self._send(0, write_message(grammar, f"{name}Req", fields, self._header(0, signs)), grammar)
+        as_sent = self._send(0, write_message(grammar, f"{name}Req", fields, self._header(0, signs)), grammar)
         if name == "SessionSetup":
             self.session = _SESSION  # the post gives it, in the header of its answer
         if vehicle.error_at == name and vehicle.error:
             wire.time_s += 0.03
-        answer = post.answer(self.key, name, said)
+        answer = post.answer(self.key, name, as_sent)
         if answer is None:
             wire.time_s += 5.0 if name == "PowerDelivery" else 2.0
             self._close(0)

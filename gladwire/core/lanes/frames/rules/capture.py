@@ -48,18 +48,18 @@ def _repeats(record: ConversationRecord) -> Iterator[Fact]:
 def _undecoded(record: ConversationRecord) -> Iterator[Fact]:
     for connection in connections_of(record):
         broken = [
-            (exchange, said)
+            (exchange, sent)
             for exchange in connection.exchanges
-            for said in (exchange.request, exchange.response)
-            if said is not None and said.error
+            for sent in (exchange.request, exchange.response)
+            if sent is not None and sent.error
         ]
-        for exchange, said in [pair for pair in broken if pair[0].stem != UNDECODED][:3]:
-            text = f"{said.name or 'A message'} at {said.time_s:.2f} s does not decode whole: {said.error}."
-            yield Fact("note", text, said.time_s, said.time_s, said.error, "decodes whole", stage=exchange.stage)
-        sealed_up = [said for exchange, said in broken if exchange.stem == UNDECODED]
-        if sealed_up:
-            text = f"From {sealed_up[0].time_s:.2f} s on messages cannot be read: {sealed_up[0].error}."
-            yield Fact("note", text, sealed_up[0].time_s, sealed_up[-1].time_s, "not read", "decodes whole")
+        for exchange, sent in [pair for pair in broken if pair[0].stem != UNDECODED][:3]:
+            text = f"{sent.name or 'A message'} at {sent.time_s:.2f} s does not decode whole: {sent.error}."
+            yield Fact("note", text, sent.time_s, sent.time_s, sent.error, "decodes whole", stage=exchange.stage)
+        unreadable = [sent for exchange, sent in broken if exchange.stem == UNDECODED]
+        if unreadable:
+            text = f"From {unreadable[0].time_s:.2f} s on messages cannot be read: {unreadable[0].error}."
+            yield Fact("note", text, unreadable[0].time_s, unreadable[-1].time_s, "not read", "decodes whole")
 
 
 def _middle(record: ConversationRecord) -> Iterator[Fact]:

@@ -18,11 +18,11 @@ def _tls(yes: bool) -> str:
 def _pairs(record: ConversationRecord) -> Iterator[tuple[Discovery, Discovery]]:
     """Every answer with the last request before it."""
     asked: Discovery | None = None
-    for said in record.sdp:
-        if said.request:
-            asked = said
+    for message in record.sdp:
+        if message.request:
+            asked = message
         elif asked:
-            yield asked, said
+            yield asked, message
             asked = None
 
 

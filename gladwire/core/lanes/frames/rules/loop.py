@@ -54,11 +54,11 @@ def _held(record: ConversationRecord) -> Iterator[Fact]:
         count, lasted = sum(t.count for t in loops), loops[-1].end_s - loops[0].start_s
         amps = most_amps(connection)
         kilowatts = max((top(t, "EVPresentActivePower") for t in loops), default=0.0) / 1000.0
-        said = f"up to {amps:.1f} A" if loops[0].kind == "CurrentDemand" else "AC"
+        up_to = f"up to {amps:.1f} A" if loops[0].kind == "CurrentDemand" else "AC"
         if kilowatts:
-            said = f"up to {kilowatts:.1f} kW"
-        text = f"The charge loop ran for {seconds(lasted)}, {number_of(count, 'exchange')}, {said}."
-        yield Fact("normal", text, loops[0].start_s, loops[-1].end_s, f"{said}, {seconds(lasted)}", "current as asked")
+            up_to = f"up to {kilowatts:.1f} kW"
+        text = f"The charge loop ran for {seconds(lasted)}, {number_of(count, 'exchange')}, {up_to}."
+        yield Fact("normal", text, loops[0].start_s, loops[-1].end_s, f"{up_to}, {seconds(lasted)}", "current as asked")
 
 
 def _gave_back(record: ConversationRecord) -> Iterator[Fact]:

@@ -129,15 +129,13 @@ def _ambiguous(record: ConversationRecord) -> Iterator[Fact]:
 
 def _several(record: ConversationRecord) -> Iterator[Fact]:
     for run in record.slac:
-        heard = list(dict.fromkeys([a.evse_mac for a in run.answers] + [p.evse_mac for p in run.profiles]))
-        if len(heard) > 1:
-            said = ", ".join(
-                f"{m} {db(p.average_db)}" if (p := run.profile_of(m)) else f"{m} without a result" for m in heard
+        posts = list(dict.fromkeys([a.evse_mac for a in run.answers] + [p.evse_mac for p in run.profiles]))
+        if len(posts) > 1:
+            listed = ", ".join(
+                f"{m} {db(p.average_db)}" if (p := run.profile_of(m)) else f"{m} without a result" for m in posts
             )
-            text = (
-                f"{len(heard)} posts answered the vehicle: {said}. The least attenuated is the one it is plugged into."
-            )
-            yield Fact("note", text, run.start_s, run.end_s, f"{len(heard)} posts", "one")
+            text = f"{len(posts)} posts answered the vehicle: {listed}. The least attenuated is the one it is plugged into."
+            yield Fact("note", text, run.start_s, run.end_s, f"{len(posts)} posts", "one")
 
 
 def _sounds(record: ConversationRecord) -> Iterator[Fact]:
@@ -202,8 +200,8 @@ def _again(record: ConversationRecord) -> Iterator[Fact]:
 
 
 def _odd(record: ConversationRecord) -> Iterator[Fact]:
-    said = dict.fromkeys((run.start_s, run.end_s, problem) for run in record.slac for problem in run.problems)
-    for start, end, problem in list(said)[:4]:
+    listed = dict.fromkeys((run.start_s, run.end_s, problem) for run in record.slac for problem in run.problems)
+    for start, end, problem in list(listed)[:4]:
         yield Fact(
             "note", f"A matching frame is out of the ordinary. {problem}", start, end, "odd", "as the standard says"
         )

@@ -65,16 +65,16 @@ def _handshake(code: str) -> Callable[[ConversationRecord], Iterator[Fact]]:
 
     def check(record: ConversationRecord) -> Iterator[Fact]:
         for connection in record.connections:
-            sealed = connection.tls
-            if sealed is None:
+            summary = connection.tls
+            if summary is None:
                 continue
-            alert = _fatal(sealed)
+            alert = _fatal(summary)
             if alert and _ABOUT.get(alert.name, "tls_failed") == code:
                 who, why = SIDE_WORDS[alert.by], _ALERT_WORDS.get(alert.name)
-                said = f"{alert.name}{f': {why}' if why else ''}"
-                text = f"TLS failed at {alert.time_s:.2f} s: the {who} sent the alert {said}."
+                named = f"{alert.name}{f': {why}' if why else ''}"
+                text = f"TLS failed at {alert.time_s:.2f} s: the {who} sent the alert {named}."
                 yield Fact("fault", text, connection.start_s, alert.time_s, alert.name, "a handshake that completes")
-            elif alert is None and code == "tls_failed" and _never_completed(record, connection, sealed):
+            elif alert is None and code == "tls_failed" and _never_completed(record, connection, summary):
                 closed = connection.ends[0] if connection.ends else None
                 how = f"; the {SIDE_WORDS[closed.by]} closed" if closed else ""
                 text = f"The TLS handshake of {connection.start_s:.2f} s never completed{how}."
@@ -85,15 +85,15 @@ def _handshake(code: str) -> Callable[[ConversationRecord], Iterator[Fact]]:
     return check
 
 
-def _never_completed(record: ConversationRecord, connection: Connection, sealed: TlsSummary) -> bool:
-    return sealed.finished_at_s is None and record.end_s - connection.end_s > SETTLED_S and connection.opened
+def _never_completed(record: ConversationRecord, connection: Connection, summary: TlsSummary) -> bool:
+    return summary.finished_at_s is None and record.end_s - connection.end_s > SETTLED_S and connection.opened
 
 
-def _fatal(sealed: TlsSummary) -> Alert | None:
-    return next((a for a in sealed.alerts if a.fatal), None)
+def _fatal(summary: TlsSummary) -> Alert | None:
+    return next((a for a in summary.alerts if a.fatal), None)
 
 
-def _sealed(record: ConversationRecord) -> Iterator[Fact]:
+def _encrypted(record: ConversationRecord) -> Iterator[Fact]:
     for connection in record.connections:
         s = connection.tls
         if s is None or s.finished_at_s is None or connection.exchanges:
@@ -302,7 +302,7 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         _handshake("tls_nothing_common"),
         breaks=("link",),
     ),
-    Rule("tls_sealed", "link", ISO_15118_2_TRANSPORT, "what a sealed conversation can still say", _sealed),
+    Rule("tls_sealed", "link", ISO_15118_2_TRANSPORT, "what a sealed conversation can still say", _encrypted),
     Rule("tls_opened", "link", RFC_9850, "a sealed conversation that a key log opened", _opened),
     Rule("tls_keys", "link", RFC_9850, "a key log that does not open the conversation, and why", _unopened),
     Rule("tls_certificate", "link", RFC_5280, "certificate chains seen, and their dates, keys and signatures", _chains),

@@ -21,16 +21,16 @@ def _slow_edges(record: PilotRecord) -> Iterator[Fact]:
     if not slow:
         return
     worst = max(slow, key=lambda s: max(s.fall_us or 0.0, s.rise_us or 0.0))
-    said = f"rise {worst.rise_us:.1f} µs, " if worst.rise_us else ""
-    said += f"fall {worst.fall_us:.1f} µs" if worst.fall_us else "fall not resolved"
-    text = f"Edges are slow in {worst.label}: {said}."
+    measured = f"rise {worst.rise_us:.1f} µs, " if worst.rise_us else ""
+    measured += f"fall {worst.fall_us:.1f} µs" if worst.fall_us else "fall not resolved"
+    text = f"Edges are slow in {worst.label}: {measured}."
     if worst.fall_us:
         text += (
             f" About {capacitance_nf(worst.fall_us):.2g} nF on the pilot would do that (the chain may have "
             f"{CAPACITANCE_MAX_NF:g} nF): a long or wet cable, an added filter, or the probe's own lead."
         )
     limit = f"{RISE_MAX_US.get(worst.state, RISE_MAX_US['B']).says}, {FALL_MAX_US.says}"
-    yield Fact("suspect", text, worst.start_s, worst.end_s, said, limit)
+    yield Fact("suspect", text, worst.start_s, worst.end_s, measured, limit)
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (

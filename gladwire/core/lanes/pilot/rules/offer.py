@@ -80,10 +80,10 @@ def _doubtful(record: PilotRecord) -> Iterator[Fact]:
             continue
         low, high = max(0.0, s.duty_percent - doubt), min(100.0, s.duty_percent + doubt)
         meanings = (pilot_duty.offer(low), pilot_duty.offer(high))
-        said = " to ".join(amps(m.current_a) if m.current_a else m.means for m in meanings)
+        ends = " to ".join(amps(m.current_a) if m.current_a else m.means for m in meanings)
         text = (
             f"At {record.rate_hz / 1e3:g} kS/s there are {record.rate_hz / (s.frequency_hz or 1000):.3g} samples to the "
-            f"cycle, locked to it: the duty is known to ± {doubt:.1f} % only ({said})."
+            f"cycle, locked to it: the duty is known to ± {doubt:.1f} % only ({ends})."
         )
         yield Fact("note", text, s.start_s, s.end_s, f"± {doubt:.1f} %", f"± {VEHICLE_TOLERANCE_PERCENT:g} % or better")
 
@@ -109,9 +109,9 @@ def _changed(record: PilotRecord) -> Iterator[Fact]:
     for before, after in zip(offers(record)[:-1], offers(record)[1:], strict=True):
         if not offer_changed(before, after) or "A" in (before.state, after.state):
             continue
-        said = [amps(s.advertised_current_a) if s.advertised_current_a else _duty(s) for s in (before, after)]
-        text = f"The offer changed from {said[0]} to {said[1]} at {after.start_s:.2f} s."
-        yield Fact("note", text, after.start_s, after.end_s, said[1], said[0])
+        told = [amps(s.advertised_current_a) if s.advertised_current_a else _duty(s) for s in (before, after)]
+        text = f"The offer changed from {told[0]} to {told[1]} at {after.start_s:.2f} s."
+        yield Fact("note", text, after.start_s, after.end_s, told[1], told[0])
 
 
 def _no_offer(record: PilotRecord) -> Iterator[Fact]:

@@ -31,11 +31,11 @@ def _oscillating_alone(record: PilotRecord) -> Iterator[Fact]:
         after_plug = before is not None and before.state in "BCD"
         if after_plug and s.duration_s <= OSCILLATION_AFTER_UNPLUG_MAX_S:
             continue  # the plug was just drawn, or a contact opened; other rules speak of that
-        said = f"The pilot oscillates at {volts(s.high_v)} and {volts(s.low_v or 0.0)}"
+        begins = f"The pilot oscillates at {volts(s.high_v)} and {volts(s.low_v or 0.0)}"
         text = (
-            f"{said} for {seconds(s.duration_s)} after the vehicle left."
+            f"{begins} for {seconds(s.duration_s)} after the vehicle left."
             if after_plug
-            else f"{said} with nothing connected. It looks like a waiting vehicle at a glance, and a vehicle may even "
+            else f"{begins} with nothing connected. It looks like a waiting vehicle at a glance, and a vehicle may even "
             "accept it; a healthy post is steady until a vehicle is there."
         )
         yield Fact("fault", text, s.start_s, s.end_s, f"oscillating at {volts(s.high_v)}", "steady +12 V")
