@@ -45,13 +45,14 @@ _LIMITS = "tests/core/test_limits.py"
 _SENTENCES = "tests/core/test_sentences.py"
 _TOLD = "tests/core/test_told.py"
 _SCENES = "tests/core/test_told_of_scenes.py"
+_SHAKEN = "tests/core/test_shaken.py"
 _FROM_CAPTURES = "tests/core/test_rules_from_captures.py"
 _CIRCUITS = ("tests/core/test_faults.py", "tests/core/test_trade_facts.py", "tests/core/test_circuit.py")
 PARTS: tuple[Part, ...] = (
     Part(
         "pilot rules",
         ("core/lanes/pilot/rules/*.py", "core/lanes/pilot/asking.py"),
-        (_LIMITS, _SENTENCES, _TOLD, _SCENES, *_CIRCUITS),
+        (_LIMITS, _SENTENCES, _SHAKEN, _SCENES, _TOLD, *_CIRCUITS),
     ),
     Part(
         "contactor, mains, proximity",
@@ -65,7 +66,11 @@ PARTS: tuple[Part, ...] = (
             "tests/core/test_lock_and_proximity_lanes.py",
         ),
     ),
-    Part("bus rules", ("core/lanes/bus/rules.py",), (_LIMITS, _SENTENCES, _SCENES, "tests/core/can/test_bus_rules.py")),
+    Part(
+        "bus rules",
+        ("core/lanes/bus/rules.py",),
+        (_LIMITS, _SENTENCES, _SHAKEN, _SCENES, "tests/core/can/test_bus_rules.py"),
+    ),
     Part(
         "conversation rules",
         ("core/lanes/frames/rules/*.py",),
