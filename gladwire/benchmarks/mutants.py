@@ -76,6 +76,7 @@ PARTS: tuple[Part, ...] = (
         ("core/lanes/frames/rules/*.py",),
         (
             _LIMITS,
+            "tests/core/plc/test_shaken_conversations.py",
             _TOLD,
             _SCENES,
             "tests/core/plc/test_conversation.py",
