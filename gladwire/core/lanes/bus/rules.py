@@ -181,17 +181,17 @@ def _precharged(record: CanRecord) -> Iterator[Fact]:
                 closes,
                 closes,
                 f"{apart:.0f} V apart",
-                f"within {CLOSE_V:g} V",
+                CLOSE_V.says,
             )
         else:
             yield Fact("fault", f"{text}: {apart:.0f} V apart, a closing that wears them.", closes, closes,
-                       f"{apart:.0f} V apart", f"within {CLOSE_V:g} V")  # fmt: skip
+                       f"{apart:.0f} V apart", CLOSE_V.says)  # fmt: skip
     elif pre and closes is None:
         for start, end in pre.spans()[:1]:
             if end - start > BUS_PRECHARGE_S or record.end_s - end > BUS_SETTLED_S:
                 volts = f", with {inlet.at(end):.0f} V reached" if inlet and inlet.at(end) is not None else ""
                 text = f"Pre-charge was on for {seconds(end - start)} and the main contactors never closed{volts}."
-                yield Fact("fault", text, start, end, seconds(end - start), f"closed within {BUS_PRECHARGE_S:g} s")
+                yield Fact("fault", text, start, end, seconds(end - start), f"closed {BUS_PRECHARGE_S.says}")
 
 
 def _swapped(record: CanRecord) -> Iterator[Fact]:
@@ -235,7 +235,7 @@ def _opened_loaded(record: CanRecord) -> Iterator[Fact]:
     flowed = amps.at(opens - 1e-3)
     if flowed is not None and abs(flowed) > OPEN_A:
         text = f"The contactors opened at {opens:.2f} s under {flowed:.0f} A: an emergency, or nobody waited."
-        yield Fact("suspect", text, opens, opens, f"{flowed:.0f} A", f"under {OPEN_A:g} A")
+        yield Fact("suspect", text, opens, opens, f"{flowed:.0f} A", OPEN_A.says)
 
 
 def _hv_line(record: CanRecord) -> Iterator[Fact]:
@@ -291,9 +291,9 @@ def _pins(record: CanRecord) -> Iterator[Fact]:
             yield Fact("fault", text, at, record.end_s, f"{wrong:.0f} °C", "−40 to 150 °C")
         elif high >= PIN_HOT_C:
             at = next(t for t, v in zip(pin.moves, pin.values, strict=True) if v >= PIN_HOT_C)
-            fell = _folded(record, at)
-            text = f"{where} reaches {high:.0f} °C, {PIN_HOT_C:g} °C at {at:.2f} s{fell}: a worn contact or too much current."
-            yield Fact("suspect", text, at, record.end_s, f"{high:.0f} °C", f"under {PIN_HOT_C:g} °C")
+            when = f"{PIN_HOT_C.amount} at {at:.2f} s{_folded(record, at)}"
+            text = f"{where} reaches {high:.0f} °C, {when}: a worn contact or too much current."
+            yield Fact("suspect", text, at, record.end_s, f"{high:.0f} °C", PIN_HOT_C.says)
 
 
 def _flowed(record: CanRecord) -> Iterator[Fact]:

@@ -129,17 +129,13 @@ def _weld(record: ConversationRecord) -> Iterator[Fact]:
         lasted = exchanges[-1].end_s - exchanges[0].start_s
         if volts < SAFE_V:
             text = f"Weld check: {volts:.1f} V after {seconds(lasted)}, so the vehicle's contactors opened."
-            yield Fact(
-                "normal", text, exchanges[0].start_s, exchanges[-1].end_s, f"{volts:.1f} V", f"under {SAFE_V:g} V"
-            )
+            yield Fact("normal", text, exchanges[0].start_s, exchanges[-1].end_s, f"{volts:.1f} V", SAFE_V.says)
         elif exchanges[-1].end_s - exchanges[0].start_s > SETTLED_S:
             text = (
                 f"Weld check: still {volts:.1f} V after {seconds(lasted)}: a contactor of the vehicle may be "
                 "welded, or the post does not discharge."
             )
-            yield Fact(
-                "suspect", text, exchanges[0].start_s, exchanges[-1].end_s, f"{volts:.1f} V", f"under {SAFE_V:g} V"
-            )
+            yield Fact("suspect", text, exchanges[0].start_s, exchanges[-1].end_s, f"{volts:.1f} V", SAFE_V.says)
 
 
 def _again(record: ConversationRecord) -> Iterator[Fact]:

@@ -71,7 +71,7 @@ def _no_verdict(record: ConversationRecord) -> Iterator[Fact]:
             continue
         if not exchanges[-1].answered and not over:
             continue  # silence is told on its own
-        by = f"longer than the {CABLE_CHECK_S:g} s the vehicle waits" if over else "when the session ended"
+        by = f"longer than the {CABLE_CHECK_S.amount} the vehicle waits" if over else "when the session ended"
         start = exchanges[0].start_s if over else exchanges[-1].end_s
         status = exchanges[-1].of_either("EVSEIsolationStatus")
         last = f"; the last status was {status}" if status else ""

@@ -27,7 +27,7 @@ def _slow_edges(record: PilotRecord) -> Iterator[Fact]:
     if worst.fall_us:
         text += (
             f" About {capacitance_nf(worst.fall_us):.2g} nF on the pilot would do that (the chain may have "
-            f"{CAPACITANCE_MAX_NF:g} nF): a long or wet cable, an added filter, or the probe's own lead."
+            f"{CAPACITANCE_MAX_NF.amount}): a long or wet cable, an added filter, or the probe's own lead."
         )
     limit = f"{RISE_MAX_US.get(worst.state, RISE_MAX_US['B']).says}, {FALL_MAX_US.says}"
     yield Fact("suspect", text, worst.start_s, worst.end_s, measured, limit)
