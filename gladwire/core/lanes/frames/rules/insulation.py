@@ -48,14 +48,14 @@ def _status(record: ConversationRecord) -> Iterator[Fact]:
             stage = "insulation" if exchange.kind == "CableCheck" else "hold"
             if status == "Fault":
                 text = (
-                    f"The post reports an insulation fault {where} at {exchange.start_s:.2f} s: under "
-                    f"{INSULATION_FAULT_OHM_PER_V:g} Ω per volt by its measurement."
+                    f"The post reports an insulation fault {where} at {exchange.start_s:.2f} s: "
+                    f"{INSULATION_FAULT_OHM_PER_V.says} by its measurement."
                 )
                 yield Fact("fault", text, exchange.start_s, exchange.end_s, "Fault", "Valid", stage=stage)
             else:
                 text = (
-                    f"The post warns of insulation {where} at {exchange.start_s:.2f} s: under "
-                    f"{INSULATION_WARNING_OHM_PER_V:g} Ω per volt by its measurement."
+                    f"The post warns of insulation {where} at {exchange.start_s:.2f} s: "
+                    f"{INSULATION_WARNING_OHM_PER_V.says} by its measurement."
                 )
                 yield Fact("suspect", text, exchange.start_s, exchange.end_s, "Warning", "Valid", stage=stage)
 

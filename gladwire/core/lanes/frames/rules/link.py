@@ -53,7 +53,7 @@ def _no_discovery(record: ConversationRecord) -> Iterator[Fact]:
         f"The vehicle looked for a post {len(asked)} times in {seconds(lasted)} and nobody answered: the post's controller "
         "is not reachable behind its modem, although the modems are linked."
     )
-    limit = f"an answer within {SDP_TIMES} requests, one each {SDP_EVERY_S.amount}"
+    limit = f"an answer within {SDP_TIMES.amount} requests, one each {SDP_EVERY_S.amount}"
     yield Fact("fault", text, asked[0].time_s, asked[-1].time_s, f"{len(asked)} requests, 0 answers", limit)
 
 
