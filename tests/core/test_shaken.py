@@ -21,6 +21,7 @@ from gladwire.core.scene.stamps import KINDS, Stamp
 from gladwire.core.session.judgement import Judgement, judge
 from tests.core.records import ASK, LEVELS, stays
 from tests.core.test_told_of_scenes import AC, BUSES, CHARGE, LOCKS, TWICE, bus, contactor, mains
+from tests.shaking import shaken
 
 MOMENTS = (
     -5.1,
@@ -238,3 +239,38 @@ def test_the_same_later_on_the_clock_is_told_the_same_later(name: str) -> None:
     assert [(s.stage, s.state) for s in later.stages] == [(s.stage, s.state) for s in now.stages]
     assert [c.code for c in later.causes] == [c.code for c in now.causes]
     assert later.outcome == now.outcome
+
+
+def unlike(erratic: float) -> PilotRecord:
+    """Levels that are no state under any probe factor, or nothing that stays put."""
+    base = stays(("A1", 1), ("B1", 2), ("C1", 1))
+    levels = [s.model_copy(update={"state": "unknown", "nearest": near, "high_v": volts})
+              for s, near, volts in zip(base.segments, ("A", "B", "unknown"), (17.5, 10.4, 1.4), strict=True)]  # fmt: skip
+    reading = base.interpretation.model_copy(update={"erratic_share": erratic})
+    return base.model_copy(update={"segments": tuple(levels), "interpretation": reading})
+
+
+PARTS: Mapping[str, Record] = {
+    "pilot": stays(("A1", 1), ("B1", 1), ("B2", 1), ("C2", 6), ("B2", 1), ("B1", 1), ("A1", 1), rise_us=2.0, fall_us=1.0,
+                   frequency_doubt_hz=1.0, level_doubt_v=0.05),
+    "pilot, faster": stays(("B2", 1), ("C2", 6), ("B2", 2), rise_us=12.0, fall_us=14.0, frequency_hz=1015.0, low_v=-10.0),
+    "pilot, short duties": stays(("B2", 1), ("B2", 2), ("C2", 6), cycles=4, duty_percent=2.0, duty_doubt_percent=1.4,
+                                 offer_kind="none", advertised_current_a=None),
+    "pilot, doubtful duties": stays(("B2", 1), ("B2", 2), ("C2", 6), cycles=4, duty_percent=8.6, duty_doubt_percent=1.2),
+    "pilot, levels that are no state": unlike(0.0),
+    "pilot, erratic": unlike(0.7),
+    "mains": mains(),
+    "contactor": contactor((2.4, 22.05)),
+    "bus": bus(),
+    "bus, pre-charge in vain": BUSES["pre-charge in vain"](),
+    "bus, messages": BUSES["two of one sender gone"](),
+    **{f"lock, {name}": records[0] for name, records in LOCKS.items() if len(records) == 1},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", PARTS)
+def test_every_part_of_a_record(name: str, snapshot: SnapshotAssertion) -> None:
+    beside = [ASK] if name in ("mains", "contactor") else []
+    record = PARTS[name]
+    variants = ((where, judged([*beside, changed])) for where, changed in shaken(record))
+    assert differences(judged([*beside, record]), variants) == snapshot
