@@ -18,7 +18,7 @@ from pathlib import Path
 
 import uvicorn
 
-from gladwire.store.database import engine_for, migrate, sessions_of
+from gladwire.store.database import SchemaError, engine_for, migrate, sessions_of
 from gladwire.store.mariadb import DatabaseError, PrivateMariaDB
 from gladwire.web.app import create_app
 from gladwire.work.worker import worker_command
@@ -39,7 +39,7 @@ def run(command: str, host: str, port: int, home: Path) -> int:
             _start(stack, command, host, port, home)
     except KeyboardInterrupt:
         return 0
-    except (StartError, DatabaseError) as error:
+    except (StartError, DatabaseError, SchemaError) as error:
         print(f"glad {command}: {error}", file=sys.stderr)
         return 3
     return 0

@@ -5,11 +5,19 @@ from __future__ import annotations
 from pathlib import Path
 
 from alembic import command
+from alembic.autogenerate import compare_metadata
 from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
+from gladwire.store.models import Base
+
 Sessions = sessionmaker[Session]
+
+
+class SchemaError(Exception):
+    """The tables are not what this version needs. The sentence says where they differ."""
 
 
 def engine_for(url: str) -> Engine:
@@ -29,5 +37,15 @@ def migration_config(url: str) -> Config:
 
 
 def migrate(url: str, revision: str = "head") -> None:
-    """Bring the schema up to a revision; does nothing when it is there already."""
+    """Bring the schema up to a revision; does nothing when it is there already, and goes on where it was cut off.
+
+    Raises SchemaError where the newest schema is not what the models say.
+    """
     command.upgrade(migration_config(url), revision)
+    if revision == "head":
+        engine = create_engine(url)
+        with engine.connect() as connection:
+            differs = compare_metadata(MigrationContext.configure(connection), Base.metadata)
+        engine.dispose()
+        if differs:
+            raise SchemaError(f"the tables of the store are not as this version needs them: {differs[0]}")

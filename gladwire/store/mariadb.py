@@ -104,8 +104,10 @@ class PrivateMariaDB:
     def _password(self) -> str:
         path = self.home / "db.password"
         if not path.exists():
-            with open(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
+            fresh = path.with_suffix(".new")  # whole or not at all: an empty password would let anybody in
+            with open(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
                 file.write(secrets.token_hex(20))
+            fresh.rename(path)
         return path.read_text().strip()
 
     def _settings_file(self) -> Path:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from alembic import context
 from sqlalchemy import create_engine
 
+from gladwire.store import repeatable  # noqa: F401  registers itself with Alembic
 from gladwire.store.models import Base
 
 engine = create_engine(context.config.attributes["url"])

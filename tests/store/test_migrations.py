@@ -1,0 +1,126 @@
+"""Schema changes cut off at every statement, as by Ctrl+C or a kill, and begun again."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+import pytest
+from alembic import command
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import create_engine, text
+from sqlalchemy.exc import OperationalError
+
+from gladwire.store.database import SchemaError, migrate, migration_config
+from gladwire.store.mariadb import PrivateMariaDB
+from gladwire.store.models import Base
+from gladwire.store.repeatable import RepeatableMariaDB
+
+
+class CutOffError(Exception):
+    """The process ended here."""
+
+
+@contextmanager
+def cut_off(monkeypatch: pytest.MonkeyPatch, at: int, after: bool) -> Iterator[list[int]]:
+    """End before or after the statement of this number; yields how many were made."""
+    made = [0]
+    whole = RepeatableMariaDB._exec
+
+    def counted(self: Any, construct: Any, *args: Any, **kwargs: Any) -> Any:
+        made[0] += 1
+        if made[0] == at and not after:
+            raise CutOffError
+        result = whole(self, construct, *args, **kwargs)
+        if made[0] == at:
+            raise CutOffError
+        return result
+
+    with monkeypatch.context() as patch:
+        patch.setattr(RepeatableMariaDB, "_exec", counted)
+        yield made
+
+
+@pytest.fixture
+def url(mariadb: PrivateMariaDB) -> Iterator[str]:
+    """The database of the tests without a table; whole again after."""
+    emptied(mariadb.url)
+    yield mariadb.url
+    emptied(mariadb.url)
+    migrate(mariadb.url)
+
+
+def emptied(url: str) -> None:
+    engine = create_engine(url)
+    with engine.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        for (table,) in connection.execute(text("SHOW TABLES")).all():
+            connection.execute(text(f"DROP TABLE `{table}`"))
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
+    engine.dispose()
+
+
+def is_whole(url: str) -> bool:
+    engine = create_engine(url)
+    with engine.connect() as connection:
+        same = compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+    engine.dispose()
+    return same
+
+
+def revision(url: str) -> str | None:
+    engine = create_engine(url)
+    with engine.connect() as connection:
+        found = MigrationContext.configure(connection).get_current_revision()
+    engine.dispose()
+    return found
+
+
+def cut_off_all_along(url: str, monkeypatch: pytest.MonkeyPatch) -> int:
+    """Bring the schema up, cut off at every statement of every revision in turn; how often it was."""
+    at, cuts, stands = 1, 0, revision(url)
+    while True:
+        try:
+            with cut_off(monkeypatch, at, after=bool(at % 2)):
+                migrate(url)
+            return cuts
+        except CutOffError:
+            cuts += 1
+            at, stands = (at + 1, stands) if revision(url) == stands else (2, revision(url))
+
+
+def test_a_first_start_cut_off_at_every_statement_goes_on(url: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert cut_off_all_along(url, monkeypatch) > 50
+    assert is_whole(url)
+
+
+def test_an_upgrade_of_a_full_folder_cut_off_at_every_statement_keeps_all(
+    url: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    command.upgrade(migration_config(url), "0001")
+    row = (
+        "INSERT INTO cases (title, complaint, vehicle, post, waits_for, state, created_at) "
+        "VALUES ('Old', 'since spring', '', '', '', 'open', '2026-01-02 03:04:05')"
+    )
+    engine = create_engine(url)
+    with engine.begin() as connection:
+        connection.execute(text(row))
+    assert cut_off_all_along(url, monkeypatch) > 35
+    with engine.connect() as connection:
+        assert connection.execute(text("SELECT title, complaint FROM cases")).all() == [("Old", "since spring")]
+    engine.dispose()
+    assert is_whole(url)
+
+
+def test_a_statement_that_is_wrong_is_not_taken_for_one_made_before(url: str) -> None:
+    migrate(url)
+    engine = create_engine(url)
+    with engine.begin() as connection:
+        connection.execute(text("ALTER TABLE cases DROP COLUMN complaint"))
+    engine.dispose()
+    with pytest.raises(SchemaError, match="complaint"):
+        migrate(url)
+    with pytest.raises(OperationalError):
+        migrate(url.replace("/gladwire?", "/no_such_database?"))
