@@ -48,12 +48,17 @@ MOMENTS = (
 LENGTHS = (0.01, 0.049, 0.05, 0.051, 0.099, 0.101, 0.3, 0.51, 0.99, 1.01, 2.9, 3.1, 4.1, 5.1, 9.0, 29.0, 31.0, 61.0)
 
 
+# No record begins at a round moment, and a sum must not look like a remainder.
+BEGINS_S = 3.37
+
+
 def judged(records: Iterable[Record], stamps: Sequence[Stamp] = ()) -> Judgement:
-    return judge(Scene(Records.of_all(list(records)), tuple(stamps)))
+    later = [on_clock(record, Clock(BEGINS_S)) for record in records]
+    return judge(Scene(Records.of_all(later), tuple(stamps)))
 
 
 def brief(judgement: Judgement) -> set[str]:
-    found = {f"{f.severity} {f.code} {f.measured}" for f in judgement.findings}
+    found = {f"{f.severity} {f.code} {f.measured} {f.start_s:.2f}-{f.end_s:.2f}" for f in judgement.findings}
     return {judgement.outcome, *found, *(f"{s.stage} {s.state}" for s in judgement.stages if s.state == "failed")}
 
 
@@ -62,7 +67,7 @@ def differences(base: Judgement, variants: Iterable[tuple[str, Judgement]]) -> l
     before, lines = brief(base), []
     for name, judgement in variants:
         now = brief(judgement)
-        changed = [*sorted(now - before), *(f"- {gone}" for gone in sorted(before - now))]
+        changed = [*sorted(now - before), *(f"- {gone.split()[1]}" for gone in sorted(before - now) if " " in gone)]
         lines += [f"{name}: {'; '.join(changed)}"] if changed else []
     return lines
 
