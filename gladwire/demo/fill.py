@@ -7,7 +7,7 @@ import io
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gladwire.core.can.names import is_dbc
+from gladwire.core.can.names import dbc_text, is_dbc, read_names
 from gladwire.core.plc.keylog import is_keylog
 from gladwire.core.settled import Settled
 from gladwire.demo.case import DemoCase, DemoSession, Noted
@@ -66,7 +66,7 @@ def _add(db: Session, told: DemoSession, case: Case | None) -> None:
         if is_keylog(content):
             add_key_log(db, session, file.name, content)
         elif is_dbc(content):
-            add_description(db, file.name, content)
+            add_description(db, file.name, content, read_names(dbc_text(content), file.name).counts)
         else:
             captures.append(add_capture(db, session, file.name, io.BytesIO(content)))
     _tell_equipment(db, session, captures, told)

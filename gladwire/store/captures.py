@@ -16,9 +16,10 @@ from gladwire.store.models import Capture, CaptureChunk, ChargingSession, Stored
 # States of a capture that has no result yet.
 WAITING = ("received", "analysing")
 CHUNK_BYTES = 4 * 2**20
-# A worker that has not finished within this time is taken for dead and the capture is claimed anew.
-CLAIM_LASTS = timedelta(minutes=15)
-MOST_ATTEMPTS = 2
+# A worker that has told nothing within this time is taken for dead and the capture is claimed anew.
+CLAIM_LASTS = timedelta(minutes=2)
+# What is larger than this waits behind what is not.
+_LARGE_BYTES = 16 * 2**20
 
 
 class DamagedCaptureError(Exception):
@@ -67,25 +68,52 @@ def same_bytes(db: Session, sha256: str) -> Capture | None:
 
 
 def claim_next(db: Session, worker: str) -> Capture | None:
-    """Claim the oldest capture that waits, or one whose worker died. Two workers never get the same."""
+    """Claim the oldest small capture that waits or whose worker died, else the oldest. Two workers never get the same."""
     stale = Capture.claimed_at < utc_now() - CLAIM_LASTS
     waits = or_(Capture.state == "received", (Capture.state == "analysing") & stale)
-    capture = db.scalar(select(Capture).where(waits).order_by(Capture.id).limit(1).with_for_update(skip_locked=True))
+    capture = db.scalar(
+        select(Capture)
+        .where(waits)
+        .order_by(Capture.size > _LARGE_BYTES, Capture.id)
+        .limit(1)
+        .with_for_update(skip_locked=True)
+    )
     if capture is None:
         return None
     capture.state, capture.claimed_by, capture.claimed_at = "analysing", worker, utc_now()
-    capture.attempts += 1
+    capture.progress = capture.stop_asked_by = ""
     return capture
 
 
 def release_claims(db: Session, worker: str) -> None:
-    """Give back what a worker of this name held when it ended; refuse what has ended it too often."""
+    """Give back what a worker of this name held when it ended: that says nothing of the capture, as its analysis runs in a
+    process of its own."""
     held = (Capture.state == "analysing") & (Capture.claimed_by == worker)
-    refusal = "Its analysis ended without a result, twice: it may need more memory than this machine has."
-    db.execute(
-        update(Capture).where(held, Capture.attempts >= MOST_ATTEMPTS).values(state="unreadable", refusal=refusal)
-    )
     db.execute(update(Capture).where(held).values(state="received"))
+
+
+def tell_progress(db: Session, number: int, worker: str, progress: str) -> str:
+    """Say how far an analysis is; returns who wished it stopped, or "". The claim is fresh again."""
+    mine = (Capture.id == number) & (Capture.state == "analysing") & (Capture.claimed_by == worker)
+    db.execute(update(Capture).where(mine).values(progress=progress[:120], claimed_at=utc_now()))
+    return db.scalar(select(Capture.stop_asked_by).where(Capture.id == number)) or ""
+
+
+def ask_to_stop(capture: Capture, by_name: str) -> None:
+    """Wish an analysis stopped: one under way is ended, one that waits is not begun."""
+    if capture.state == "received":
+        capture.state, capture.refusal = "unreadable", stopped_by(by_name)
+    elif capture.state == "analysing":
+        capture.stop_asked_by = by_name[:80]
+
+
+def stopped_by(by_name: str) -> str:
+    return f"Its analysis was stopped by {by_name}"
+
+
+def ask_again(capture: Capture) -> None:
+    """Queue a capture to be read and measured anew."""
+    capture.state, capture.refusal = "received", ""
 
 
 def queue_outdated(db: Session, reads: int, measures: int) -> int:
@@ -96,5 +124,5 @@ def queue_outdated(db: Session, reads: int, measures: int) -> int:
     measured = (Capture.state == "analysed") & Capture.id.in_(list(db.scalars(outdated)))
     refused = (Capture.state == "unreadable") & (Capture.reads < reads)
     numbers = list(db.scalars(select(Capture.id).where(or_(measured, refused))))
-    db.execute(update(Capture).where(Capture.id.in_(numbers)).values(state="received", attempts=0))
+    db.execute(update(Capture).where(Capture.id.in_(numbers)).values(state="received"))
     return len(numbers)

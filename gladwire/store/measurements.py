@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from gladwire.core.measured import Measured
 from gladwire.core.settled import Settled
+from gladwire.store.captures import ask_again
 from gladwire.store.judgements import ask
 from gladwire.store.kept_parsed import KeptParsed
 from gladwire.store.models import Capture, InstrumentRoles, Settlement, StoredMeasurement, utc_now
@@ -44,14 +45,15 @@ def add_settlement(
         why=why[:300],
     )
     db.add(settlement)
-    capture.state, capture.attempts, capture.refusal = "received", 0, ""
+    ask_again(capture)
     return settlement
 
 
 def store_measured(
-    db: Session, capture: Capture, settlement: Settlement | None, measured: Measured, reads: int
+    db: Session, capture: Capture, settlement: Settlement | None, content: bytes, measures: int, reads: int
 ) -> StoredMeasurement:
-    """Keep what a capture shows; an earlier result of the same settlement is replaced, those of others stay.
+    """Keep what a capture shows, as JSON that was read back; an earlier result of the same settlement is replaced, those of
+    others stay.
 
     When a person settled something else meanwhile, the capture stays queued for that. Its session is judged anew.
     """
@@ -62,9 +64,9 @@ def store_measured(
         capture_id=capture.id,
         settlement_id=number,
         reads=reads,
-        measures=measured.measures,
+        measures=measures,
         format=MEASURED_FORMAT,
-        result=zlib.compress(measured.model_dump_json().encode(), 6),
+        result=zlib.compress(content, 6),
     )
     db.add(stored)
     newest = newest_settlement(db, capture)
@@ -98,5 +100,6 @@ def remember_roles(db: Session, signature: str, roles: dict[str, str], by_name: 
     db.merge(InstrumentRoles(signature=signature, roles=json.dumps(roles), by_name=by_name[:80], made_at=utc_now()))
 
 
-def remembered_roles(db: Session, signature: str) -> InstrumentRoles | None:
-    return db.get(InstrumentRoles, signature)
+def all_remembered_roles(db: Session) -> dict[str, tuple[dict[str, str], str]]:
+    """Signature of an instrument -> (roles confirmed for its channels, by whom)."""
+    return {kept.signature: (json.loads(kept.roles), kept.by_name) for kept in db.scalars(select(InstrumentRoles))}

@@ -107,7 +107,8 @@ class Capture(Base):
 
     recorded_at: the file's own word for its moment, verbatim. kind: what its reader found, can for a log of a bus, else
     empty. refusal: why it is unreadable, and reads: the version of the readers that found so.
-    claimed_by, claimed_at, attempts: which worker analyses it, since when, and how often one has begun.
+    claimed_by, claimed_at: which worker analyses it, and since when; progress: what that tells of it meanwhile, and
+    stop_asked_by: who wished it stopped.
     """
 
     __tablename__ = "captures"
@@ -125,7 +126,8 @@ class Capture(Base):
     reads: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     claimed_by: Mapped[str] = mapped_column(String(64), default="")
     claimed_at: Mapped[datetime | None] = mapped_column(_Moment)
-    attempts: Mapped[int] = mapped_column(Integer, default=0)
+    progress: Mapped[str] = mapped_column(String(120), default="", server_default="")
+    stop_asked_by: Mapped[str] = mapped_column(String(80), default="", server_default="")
 
     session: Mapped[ChargingSession] = relationship(back_populates="captures")
     settlements: Mapped[list[Settlement]] = relationship(order_by="Settlement.id")
@@ -281,7 +283,9 @@ class KeyLogFile(Base):
 
 
 class BusDescription(Base):
-    """A description of a bus (DBC, compressed). kind: controller | connector. roles: JSON of role to signal, "" while
+    """A description of a bus (DBC, compressed). messages, signals: how many it names, 0 where never counted.
+
+    kind: controller | connector. roles: JSON of role to signal, "" while
     they are guessed; by_name, made_at: who settled them, when."""
 
     __tablename__ = "bus_descriptions"
@@ -291,6 +295,8 @@ class BusDescription(Base):
     sha256: Mapped[str] = mapped_column(String(64), index=True, unique=True)
     text: Mapped[bytes] = mapped_column(MEDIUMBLOB)
     kind: Mapped[str] = mapped_column(String(12), default="controller")
+    messages: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
+    signals: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     roles: Mapped[str] = mapped_column(Text, default="")
     by_name: Mapped[str] = mapped_column(String(80), default="")
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
@@ -304,4 +310,18 @@ class InstrumentRoles(Base):
     signature: Mapped[str] = mapped_column(String(64), primary_key=True)
     roles: Mapped[str] = mapped_column(Text)
     by_name: Mapped[str] = mapped_column(String(80))
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+
+class Trail(Base):
+    """Something that was removed for good. what: capture, session or description. about: what went with it."""
+
+    __tablename__ = "trail"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    what: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(255))
+    about: Mapped[str] = mapped_column(String(500), default="")
+    by_name: Mapped[str] = mapped_column(String(80))
+    why: Mapped[str] = mapped_column(String(300))
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)

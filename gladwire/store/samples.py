@@ -2,23 +2,32 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import shutil
 import tempfile
+import zipfile
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 
 from gladwire.core.lanes.frames.message_store import MessageStore
-from gladwire.core.measured import CaptureResult
 from gladwire.core.signal.envelope import Summary, summarise
 from gladwire.core.signal.waveform import Recording, Waveform
 
 _MOST_BYTES = 8 * 2**30
 _MESSAGES = "messages.npz"
+# What a file that was emptied, cut or overwritten makes of reading it; no messages is no damage.
+_DAMAGED = (ValueError, EOFError, KeyError, OSError, TypeError, zipfile.BadZipFile)
+Kept = TypeVar("Kept")
+
+
+class NoMessagesError(Exception):
+    """A capture that holds none: no frames."""
 
 
 class SampleCache:
@@ -49,29 +58,35 @@ class SampleCache:
             shutil.rmtree(fresh, ignore_errors=True)  # another process was quicker
         self._bound()
 
-    def channel(self, key: str, number: int, read: Callable[[], CaptureResult]) -> tuple[Waveform, Summary]:
-        """A channel, mapped rather than loaded. read: decodes the original when it is not here. May raise its errors."""
-        return _mapped(self._filled(key, read), number)
+    def channel(self, key: str, number: int, fill: Callable[[], None]) -> tuple[Waveform, Summary]:
+        """A channel, mapped rather than loaded. fill: keeps it anew from the original where it is lost or damaged; its errors
+        pass. Raises IndexError where there is no such channel."""
+        return self._read(key, fill, lambda place: _mapped(place, number))
 
-    def messages(self, key: str, read: Callable[[], CaptureResult]) -> MessageStore:
-        """All messages of a capture of frames. Raises FileNotFoundError where it holds none; read may raise its errors."""
-        place = self._filled(key, read)
-        with np.load(place / _MESSAGES) as arrays:
-            return MessageStore(**{name: arrays[name] for name in MessageStore._fields})
+    def messages(self, key: str, fill: Callable[[], None]) -> MessageStore:
+        """All messages of a capture of frames. Raises NoMessagesError where it holds none; errors of fill pass."""
+        return self._read(key, fill, _messages_in)
+
+    def _read(self, key: str, fill: Callable[[], None], load: Callable[[Path], Kept]) -> Kept:
+        place = self.folder / key
+        if place.is_dir():
+            with contextlib.suppress(*_DAMAGED):
+                os.utime(place)
+                return load(place)
+            # A folder emptied or damaged behind our back: what it held is derived, and made anew.
+            self._remove(place)
+        fill()
+        os.utime(place)
+        return load(place)
+
+    def _remove(self, place: Path) -> None:
+        shutil.rmtree(place, ignore_errors=True)
+        _mapped.cache_clear()
 
     def forget(self, sha256: str) -> None:
         """Remove everything kept of a capture, whatever it was read with and by which version."""
         for place in self.folder.glob(f"{sha256}*"):
-            shutil.rmtree(place, ignore_errors=True)
-        _mapped.cache_clear()
-
-    def _filled(self, key: str, read: Callable[[], CaptureResult]) -> Path:
-        place = self.folder / key
-        if not place.is_dir():
-            result = read()
-            self.keep(key, result.recording, result.messages)
-        os.utime(place)
-        return place
+            self._remove(place)
 
     def _bound(self) -> None:
         places = sorted((p for p in self.folder.iterdir() if p.is_dir()), key=lambda p: -p.stat().st_mtime)
@@ -89,3 +104,10 @@ def _mapped(place: Path, number: int) -> tuple[Waveform, Summary]:
     samples = np.load(place / f"{number}.npy", mmap_mode="r")
     low, high = np.load(place / f"{number}.summary.npy", mmap_mode="r")
     return Waveform(samples=samples, **about), Summary(low, high)
+
+
+def _messages_in(place: Path) -> MessageStore:
+    if not (place / _MESSAGES).exists() and (place / "about.json").exists():
+        raise NoMessagesError
+    with np.load(place / _MESSAGES) as arrays:
+        return MessageStore(**{name: arrays[name] for name in MessageStore._fields})

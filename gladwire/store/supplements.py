@@ -11,9 +11,9 @@ from functools import lru_cache
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from gladwire.core.can.names import Kind, Names, dbc_text, read_names, shipped
+from gladwire.core.can.names import Kind, shipped
 from gladwire.core.plc.keylog import KeyLog, read_keylog
-from gladwire.core.supplements import Described, Supplements
+from gladwire.store.captures import ask_again
 from gladwire.store.models import BusDescription, Capture, ChargingSession, KeyLogFile, utc_now
 
 BUS = "can"
@@ -49,7 +49,7 @@ def remove_key_log(db: Session, session: ChargingSession, number: int) -> bool:
 def again(captures: Sequence[Capture]) -> None:
     """Queue captures for a new analysis."""
     for capture in captures:
-        capture.state, capture.attempts, capture.refusal = "received", 0, ""
+        ask_again(capture)
 
 
 def sessions_in(kept: KeyLogFile) -> int:
@@ -62,13 +62,16 @@ def _keylog(_: str, packed: bytes) -> KeyLog:
     return read_keylog(zlib.decompress(packed).decode("ascii", "replace"))
 
 
-def add_description(db: Session, title: str, content: bytes, kind: Kind = "controller") -> BusDescription:
-    """Remember a description; the same content again is the same description. Raises ValueError where it is none."""
-    read_names(dbc_text(content), title)
+def add_description(
+    db: Session, title: str, content: bytes, counts: tuple[int, int], kind: Kind = "controller"
+) -> BusDescription:
+    """Remember a description that was parsed; the same content again is the same description. counts: its messages and
+    signals."""
     digest = hashlib.sha256(content).hexdigest()
     kept = db.scalar(select(BusDescription).where(BusDescription.sha256 == digest))
     if kept is None:
         kept = BusDescription(title=_own(db, title), sha256=digest, text=zlib.compress(content, 6), kind=kind)
+        kept.messages, kept.signals = counts
         db.add(kept)
         db.flush()
         buses_again(db)
@@ -85,7 +88,7 @@ def _own(db: Session, title: str) -> str:
 def buses_again(db: Session) -> None:
     """Queue every log of a bus: which description names it, and how its lanes are laid out, may have changed."""
     logs = (Capture.kind == BUS) & (Capture.state == "analysed")
-    db.execute(update(Capture).where(logs).values(state="received", attempts=0))
+    db.execute(update(Capture).where(logs).values(state="received"))
 
 
 def descriptions(db: Session) -> Sequence[BusDescription]:
@@ -102,25 +105,11 @@ def settle_signals(db: Session, title: str, roles: Mapping[str, str], kind: Kind
         own = next((n for n in shipped() if n.title == title), None)
         if own is None:
             return False
-        kept = add_description(db, title, own.text.encode(), own.kind)
+        kept = add_description(db, title, own.text.encode(), own.counts, own.kind)
     kept.roles, kept.kind, kept.by_name, kept.made_at = json.dumps(dict(roles)), kind, by_name[:80], utc_now()
     db.flush()
     buses_again(db)
     return True
-
-
-def supplements_for(db: Session, capture: Capture) -> Supplements:
-    """Everything kept that may open or name a capture."""
-    secrets = KeyLog()
-    for kept in key_logs(db, capture.session_id):
-        secrets = secrets.with_more(_keylog(kept.sha256, kept.text))
-    return Supplements(secrets, tuple(_described(d) for d in descriptions(db)))
-
-
-def _described(kept: BusDescription) -> Described:
-    plain = read_names(dbc_text(zlib.decompress(kept.text)), kept.title)
-    names = Names(plain.title, plain.messages, plain.text, "connector" if kept.kind == "connector" else "controller")
-    return Described(names, json.loads(kept.roles) if kept.roles else None, kept.by_name)
 
 
 def mark_of(db: Session, capture: Capture, is_bus: bool) -> str:

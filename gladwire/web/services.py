@@ -13,13 +13,15 @@ from sqlalchemy.orm import Session
 from gladwire.core.lanes.frames.message_store import MessageStore
 from gladwire.core.signal.envelope import Summary
 from gladwire.core.signal.waveform import Waveform
-from gladwire.formats.errors import UnreadableError
+from gladwire.store.captures import DamagedCaptureError
 from gladwire.store.database import Sessions, engine_for, sessions_of
 from gladwire.store.models import Capture
-from gladwire.store.samples import SampleCache
+from gladwire.store.samples import NoMessagesError, SampleCache
 from gladwire.store.supplements import BUS
 from gladwire.web.errors import RefusedError
-from gladwire.work.stored import cache_key, measure_stored
+from gladwire.work.analysis import frames_between
+from gladwire.work.bounded import RefusedWorkError, default_bounds, run_bounded
+from gladwire.work.stored import cache_key, keep_samples_again, options_for, original_file
 
 
 @dataclass(frozen=True)
@@ -33,18 +35,31 @@ class Services:
     def channel(self, db: Session, capture: Capture, number: int) -> tuple[Waveform, Summary]:
         """Samples of a channel, decoded anew when the cache lost them. Raises RefusedError."""
         try:
-            return self.cache.channel(_key(db, capture), number, lambda: measure_stored(self.sessions, capture))
-        except (UnreadableError, IndexError) as error:
+            return self.cache.channel(_key(db, capture), number, lambda: self._fill(capture))
+        except (RefusedWorkError, DamagedCaptureError, IndexError) as error:
             raise RefusedError(422, f"The samples of “{capture.name}” cannot be read: {error}.") from error
 
     def messages(self, db: Session, capture: Capture) -> MessageStore:
         """Every message of a capture of frames, read anew when the cache lost them. Raises RefusedError."""
         try:
-            return self.cache.messages(_key(db, capture), lambda: measure_stored(self.sessions, capture))
-        except FileNotFoundError as error:
+            return self.cache.messages(_key(db, capture), lambda: self._fill(capture))
+        except NoMessagesError as error:
             raise RefusedError(404, f"“{capture.name}” holds no messages.", "Open a capture of frames.") from error
-        except UnreadableError as error:
+        except (RefusedWorkError, DamagedCaptureError) as error:
             raise RefusedError(422, f"The frames of “{capture.name}” cannot be read: {error}.") from error
+
+    def frames_between(self, db: Session, capture: Capture, first_s: float, last_s: float) -> bytes:
+        """The frames of a stretch as a file, empty where there is none. Raises RefusedError."""
+        try:
+            with original_file(self.sessions, capture) as path:
+                arguments = (path, options_for(db, capture), first_s, last_s, f"Frames of {capture.name}")
+                content: bytes = run_bounded(frames_between, *arguments, bounds=default_bounds(capture.size))
+        except (RefusedWorkError, DamagedCaptureError) as error:
+            raise RefusedError(422, f"The frames of “{capture.name}” cannot be read: {error}.") from error
+        return content
+
+    def _fill(self, capture: Capture) -> None:
+        keep_samples_again(self.sessions, capture, self.cache.folder)
 
 
 def _key(db: Session, capture: Capture) -> str:

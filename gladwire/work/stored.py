@@ -1,24 +1,26 @@
-"""Stored captures read and measured again, with all that is settled and kept for them."""
+"""Stored captures, with all that is settled and kept for them, as work for a process of its own."""
 
 from __future__ import annotations
 
+import json
 import tempfile
+import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from sqlalchemy.orm import Session
 
-from gladwire.core.measured import MEASURES, CaptureResult, measure_capture
-from gladwire.formats.errors import UnreadableError
-from gladwire.formats.opening import Source
-from gladwire.formats.reader import Options, Read
-from gladwire.formats.registry import READS, read_capture
-from gladwire.store.captures import DamagedCaptureError, original
+from gladwire.core.measured import MEASURES
+from gladwire.formats.reader import Options
+from gladwire.formats.registry import READS
+from gladwire.store.captures import original
 from gladwire.store.database import Sessions
-from gladwire.store.measurements import newest_settlement, settled_of
+from gladwire.store.measurements import all_remembered_roles, newest_settlement, settled_of
 from gladwire.store.models import Capture
-from gladwire.store.supplements import mark_of, supplements_for
+from gladwire.store.supplements import descriptions, key_logs, mark_of
+from gladwire.work.analysis import Description, Job, analyse
+from gladwire.work.bounded import default_bounds, run_bounded
 
 
 @contextmanager
@@ -30,15 +32,6 @@ def original_file(sessions: Sessions, capture: Capture) -> Iterator[Path]:
                 file.write(part)
         file.flush()
         yield Path(file.name)
-
-
-def read_stored(sessions: Sessions, capture: Capture, options: Options) -> Read:
-    """Decode a stored capture. Raises UnreadableError."""
-    try:
-        with original_file(sessions, capture) as path:
-            return read_capture(Source(path), options)
-    except DamagedCaptureError as error:
-        raise UnreadableError(str(error)) from error
 
 
 def options_for(db: Session, capture: Capture) -> Options:
@@ -55,10 +48,33 @@ def cache_key(db: Session, capture: Capture, is_bus: bool) -> str:
     return "-".join(part for part in parts if part)
 
 
-def measure_stored(sessions: Sessions, capture: Capture) -> CaptureResult:
-    """Read and measure a stored capture anew. Raises UnreadableError."""
+def job_for(sessions: Sessions, capture: Capture, path: Path, cache: Path) -> Job:
+    """All that an analysis of a stored capture needs, without a database."""
     with sessions() as db:
         here = db.get_one(Capture, capture.id)
-        settled, supplements = settled_of(newest_settlement(db, here)), supplements_for(db, here)
-        options = options_for(db, here)
-    return measure_capture(read_stored(sessions, capture, options), settled, supplements)
+        kept = tuple(
+            Description(
+                d.title,
+                zlib.decompress(d.text),
+                "connector" if d.kind == "connector" else "controller",
+                json.loads(d.roles) if d.roles else None,
+                d.by_name,
+            )
+            for d in descriptions(db)
+        )
+        return Job(
+            path=path,
+            options=options_for(db, here),
+            settled=settled_of(newest_settlement(db, here)),
+            key_logs=tuple(zlib.decompress(k.text) for k in key_logs(db, here.session_id)),
+            descriptions=kept,
+            remembered=all_remembered_roles(db),
+            cache=cache,
+            key={bus: cache_key(db, here, bus) for bus in (False, True)},
+        )
+
+
+def keep_samples_again(sessions: Sessions, capture: Capture, cache: Path) -> None:
+    """Make the samples of a stored capture anew where the cache lost them. Raises RefusedWorkError, DamagedCaptureError."""
+    with original_file(sessions, capture) as path:
+        run_bounded(analyse, job_for(sessions, capture, path, cache), bounds=default_bounds(capture.size))

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import gc
 import itertools
-import json
 import os
 import shutil
 import socket
@@ -15,93 +14,70 @@ import sys
 import time
 from pathlib import Path
 
-from pydantic import ValidationError
 from sqlalchemy import Connection, text
 
-from gladwire.core.can.log import CanLog
-from gladwire.core.channels import signature
-from gladwire.core.measured import MEASURES, Measured, measure_capture
+from gladwire.core.measured import MEASURES
 from gladwire.core.session.judgement import JUDGES
-from gladwire.core.settled import Settled
-from gladwire.core.signal.waveform import Recording
-from gladwire.formats.errors import UnreadableError
-from gladwire.formats.reader import Read
 from gladwire.formats.registry import READS
-from gladwire.store.captures import claim_next, queue_outdated, release_claims
+from gladwire.store.captures import (
+    DamagedCaptureError,
+    claim_next,
+    queue_outdated,
+    release_claims,
+    stopped_by,
+    tell_progress,
+)
 from gladwire.store.database import Sessions, engine_for, sessions_of
 from gladwire.store.judgements import ask_outdated, release_judges
-from gladwire.store.measurements import newest_settlement, refuse, remembered_roles, settled_of, store_measured
+from gladwire.store.measurements import newest_settlement, refuse, store_measured
 from gladwire.store.models import Capture, Settlement
 from gladwire.store.samples import SampleCache
-from gladwire.store.supplements import BUS, supplements_for
+from gladwire.store.supplements import BUS
+from gladwire.work.analysis import Outcome, analyse
+from gladwire.work.bounded import Bounds, Progress, RefusedWorkError, StopWork, default_bounds, run_bounded
 from gladwire.work.judging import judge_next
-from gladwire.work.stored import cache_key, options_for, read_stored
+from gladwire.work.stored import job_for, original_file
 
 _IDLE_S = 0.1
 
 
-def work_once(sessions: Sessions, cache: SampleCache, worker: str) -> bool:
+def work_once(sessions: Sessions, cache: SampleCache, worker: str, bounds: Bounds | None = None) -> bool:
     """Judge a session that waits, else claim and measure one capture; False when nothing waits."""
-    return judge_next(sessions, worker) or _measure_next(sessions, cache, worker)
+    return judge_next(sessions, worker) or _measure_next(sessions, cache, worker, bounds)
 
 
-def _measure_next(sessions: Sessions, cache: SampleCache, worker: str) -> bool:
+def _measure_next(sessions: Sessions, cache: SampleCache, worker: str, bounds: Bounds | None) -> bool:
     with sessions.begin() as db:
         capture = claim_next(db, worker)
         settlement = newest_settlement(db, capture) if capture else None
     if capture is None:
         return False
+
+    def watch(progress: Progress) -> None:
+        words = f"{progress.seconds:.0f} s so far, {progress.memory_mib:.0f} MiB of memory"
+        with sessions.begin() as db:
+            wished = tell_progress(db, capture.id, worker, words)
+        if wished:
+            raise StopWork(stopped_by(wished))
+
     try:
-        settled = settled_of(settlement)
-        with sessions() as db:
-            options = options_for(db, capture)
-        read = read_stored(sessions, capture, options)
-        settled, by_name = _with_remembered(sessions, read, settled)
-        with sessions() as db:
-            here = db.get_one(Capture, capture.id)
-            supplements, key = supplements_for(db, here), cache_key(db, here, isinstance(read, CanLog))
-        result = measure_capture(read, settled, supplements)
-        measured = result.measured.model_copy(update={"roles_confirmed_by": by_name})
-        cache.keep(key, result.recording, result.messages)
-    except (UnreadableError, ValueError) as error:
-        _refuse(sessions, capture.id, _sentence(error))
-    except MemoryError:
-        _refuse(sessions, capture.id, "This machine has not enough memory for a capture of this size.")
+        with original_file(sessions, capture) as path:
+            job = job_for(sessions, capture, path, cache.folder)
+            within = bounds or default_bounds(capture.size)
+            outcome = run_bounded(analyse, job, bounds=within, watch=watch)
+    except (RefusedWorkError, StopWork, DamagedCaptureError) as error:
+        with sessions.begin() as db:
+            refuse(db.get_one(Capture, capture.id), str(error), READS)
     else:
-        _keep(sessions, capture.id, settlement, measured, read)
+        _keep(sessions, capture.id, settlement, outcome)
     return True
 
 
-def _sentence(error: Exception) -> str:
-    """Why a capture is refused, in words; never the text of a library."""
-    if isinstance(error, ValidationError):
-        return f"What was read of it does not hold together ({error.title}, {error.error_count()} places)."
-    return str(error)
-
-
-def _with_remembered(sessions: Sessions, recording: Read, settled: Settled) -> tuple[Settled, str]:
-    """(settlement with the roles remembered for this instrument where it names none, who confirmed those)."""
-    if settled.roles or not isinstance(recording, Recording):
-        return settled, ""
-    with sessions() as db:
-        key = signature(recording.format, [(w.name, w.unit) for w in recording.channels])
-        remembered = remembered_roles(db, key)
-        if remembered is None:
-            return settled, ""
-        return settled.model_copy(update={"roles": json.loads(remembered.roles)}), remembered.by_name
-
-
-def _refuse(sessions: Sessions, number: int, sentence: str) -> None:
-    with sessions.begin() as db:
-        refuse(db.get_one(Capture, number), sentence, READS)
-
-
-def _keep(sessions: Sessions, number: int, settlement: Settlement | None, measured: Measured, read: Read) -> None:
+def _keep(sessions: Sessions, number: int, settlement: Settlement | None, outcome: Outcome) -> None:
     with sessions.begin() as db:
         capture = db.get_one(Capture, number)
-        capture.recorded_at = read.recorded_at[:80]
-        capture.kind = BUS if isinstance(read, CanLog) else ""
-        store_measured(db, capture, settlement, measured, READS)
+        capture.recorded_at, capture.kind = outcome.recorded_at, BUS if outcome.bus else ""
+        store_measured(db, capture, settlement, outcome.measured, MEASURES, READS)
 
 
 def calm_collector() -> None:

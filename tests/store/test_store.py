@@ -17,7 +17,7 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import select, text, update
 
-from gladwire.core.measured import MEASURES, CaptureResult, Measured
+from gladwire.core.measured import MEASURES, Measured
 from gladwire.core.session.judgement import JUDGES
 from gladwire.core.settled import Settled
 from gladwire.formats.registry import READS
@@ -26,11 +26,14 @@ from gladwire.store.captures import (
     CLAIM_LASTS,
     DamagedCaptureError,
     add_capture,
+    ask_again,
+    ask_to_stop,
     claim_next,
     original,
     queue_outdated,
     release_claims,
     same_bytes,
+    tell_progress,
 )
 from gladwire.store.database import Sessions, engine_for, migration_config
 from gladwire.store.judgements import ask, ask_outdated, claim_session, judged_of, keep_refusal, release_judges, waits
@@ -134,15 +137,46 @@ def test_two_workers_never_get_the_same_capture(sessions: Sessions) -> None:
     assert sorted(claimed) == sorted(numbers)
 
 
-def test_what_a_dead_worker_held_is_tried_once_more_and_then_refused(sessions: Sessions) -> None:
+def test_stops_of_the_application_say_nothing_of_the_capture(sessions: Sessions) -> None:
     number = put(sessions, b"x")
-    for state in ("received", "unreadable"):
+    for _ in range(5):
         with sessions.begin() as db:
             assert claim_next(db, "w") is not None
         with sessions.begin() as db:
             release_claims(db, "w")
         with sessions() as db:
-            assert db.get_one(Capture, number).state == state
+            assert db.get_one(Capture, number).state == "received"
+
+
+def test_what_is_small_does_not_wait_behind_what_is_large(sessions: Sessions) -> None:
+    numbers = [put(sessions, bytes([n])) for n in range(3)]
+    with sessions.begin() as db:
+        db.get_one(Capture, numbers[0]).size = 17 * 2**20
+    claimed = []
+    for _ in numbers:
+        with sessions.begin() as db:
+            capture = claim_next(db, "w")
+            assert capture is not None
+            claimed.append(capture.id)
+    assert claimed == [numbers[1], numbers[2], numbers[0]]
+
+
+def test_an_analysis_is_stopped_before_it_begins_or_while_it_runs(sessions: Sessions) -> None:
+    waits_, runs = put(sessions, b"x"), put(sessions, b"y")
+    with sessions.begin() as db:
+        ask_to_stop(db.get_one(Capture, waits_), "Ada")
+        assert db.get_one(Capture, waits_).state == "unreadable"
+        assert "stopped by Ada" in db.get_one(Capture, waits_).refusal
+    with sessions.begin() as db:
+        assert claim_next(db, "w") is not None
+    with sessions.begin() as db:
+        assert tell_progress(db, runs, "w", "3 s so far") == ""
+        ask_to_stop(db.get_one(Capture, runs), "Ada")
+    with sessions.begin() as db:
+        assert tell_progress(db, runs, "w", "4 s so far") == "Ada"
+        assert db.get_one(Capture, runs).progress == "4 s so far"
+        ask_again(db.get_one(Capture, waits_))
+        assert claim_next(db, "w") is not None
 
 
 def test_a_stale_claim_of_another_worker_is_taken_over(sessions: Sessions) -> None:
@@ -164,7 +198,8 @@ def keep(sessions: Sessions, number: int, settlement_id: int | None, name: str, 
     with sessions.begin() as db:
         capture = db.get_one(Capture, number)
         settlement = next((s for s in capture.settlements if s.id == settlement_id), None)
-        store_measured(db, capture, settlement, measured(name, measures), READS)
+        content = measured(name, measures).model_dump_json().encode()
+        store_measured(db, capture, settlement, content, measures, READS)
 
 
 def test_the_machines_reading_and_the_corrected_one_both_stay(sessions: Sessions) -> None:
@@ -234,7 +269,7 @@ def test_the_worker_keeps_results_refusals_and_samples(sessions: Sessions, tmp_p
         key = cache_key(db, capture, False)
     assert got(sessions, bad) == b"dear diary\nnothing\nhappened\n"
 
-    def never() -> CaptureResult:
+    def never() -> None:
         raise AssertionError("the samples are kept")
 
     kept, summary = cache.channel(key, 0, never)

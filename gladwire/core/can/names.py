@@ -65,6 +65,11 @@ class Names:
         """How many of these identifiers it names."""
         return len({m.key for m in self.messages} & set(keys))
 
+    @property
+    def counts(self) -> tuple[int, int]:
+        """(messages, signals)."""
+        return len(self.messages), sum(len(m.signals) for m in self.messages)
+
     def signal_names(self) -> list[str]:
         return [f"{m.name}.{s.name}" for m in self.messages for s in m.signals]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Literal
@@ -20,7 +21,6 @@ from gladwire.store.supplements import (
     remove_key_log,
     sessions_in,
     settle_signals,
-    supplements_for,
 )
 from gladwire.web.charts.bus import Sequence, sequence_of
 from gladwire.web.errors import RefusedError
@@ -90,21 +90,16 @@ def bus_parts(view: SessionView) -> list[BusPart]:
 def buses(db: Database) -> Response:
     """Every description known here, and the roles settled for it."""
     rows = []
-    known = descriptions(db)
-    for kept, described in zip(known, supplements_for(db, Capture(session_id=0)).described, strict=True):
-        chosen = [(BY_KEY[k].title, v) for k, v in (described.roles or {}).items() if k in BY_KEY]
-        names = described.names
-        count = len(names.signal_names())
-        made = DescriptionRow(
-            kept.title, len(names.messages), count, kept.kind, chosen, kept.by_name, kept.made_at, False
+    for kept in descriptions(db):
+        roles = json.loads(kept.roles) if kept.roles else {}
+        chosen = [(BY_KEY[k].title, v) for k, v in roles.items() if k in BY_KEY]
+        rows.append(
+            DescriptionRow(
+                kept.title, kept.messages, kept.signals, kept.kind, chosen, kept.by_name, kept.made_at, False
+            )
         )
-        rows.append(made)
     taken = {r.title for r in rows}
-    rows += [
-        DescriptionRow(n.title, len(n.messages), len(n.signal_names()), n.kind, [], "", None, True)
-        for n in shipped()
-        if n.title not in taken
-    ]
+    rows += [DescriptionRow(n.title, *n.counts, n.kind, [], "", None, True) for n in shipped() if n.title not in taken]
     return render("buses.html", BusesPage("bench", rows))
 
 

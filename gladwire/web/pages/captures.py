@@ -47,12 +47,16 @@ from gladwire.web.forms import OptionalNumber, refused
 from gladwire.web.services import Database, Services, ServicesHere, at_one_moment
 from gladwire.web.session_view import is_waiting, measured_or_409, session_view
 from gladwire.web.signing import signed
+from gladwire.work.analysis import counts_of
+from gladwire.work.bounded import Bounds, RefusedWorkError, run_bounded
 
 router = APIRouter()
 
 # A small capture is analysed before the page could ask again: wait for it rather than show an empty page.
 _PATIENCE_S = 4.0
 _MOST_COLUMNS = 4000
+# A description of some megabytes is parsed in seconds, in a few hundred megabytes.
+_DESCRIPTION = Bounds(1024, 30.0)
 
 
 @router.post("/captures")
@@ -121,10 +125,10 @@ def _keep_supplements(db: Session, session: ChargingSession | None, supplements:
             raise RefusedError(422, f"{problem} Nothing was stored.", "Leave it out.")
         try:
             if kind == "description":
-                add_description(db, name, content)
+                add_description(db, name, content, run_bounded(counts_of, content, name, bounds=_DESCRIPTION))
             elif session is not None:
                 add_key_log(db, session, name, content)
-        except ValueError as error:
+        except (ValueError, RefusedWorkError) as error:
             raise RefusedError(
                 422, f"“{name}”: {error}. Nothing was stored.", "Export it again and drop that."
             ) from error

@@ -19,17 +19,13 @@ from gladwire.core.lanes.frames.rules.parameters import limits_at
 from gladwire.core.lanes.frames.search import looking_for
 from gladwire.core.moments import Clock
 from gladwire.core.plc.exi.units import unit_of
-from gladwire.core.plc.frames import FrameCapture
 from gladwire.export import message_entry
-from gladwire.formats import pcapng
-from gladwire.formats.errors import UnreadableError
 from gladwire.store.models import Capture
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import attachment, capture_or_404, stem_of
 from gladwire.web.services import Database, Services, ServicesHere
 from gladwire.web.session_view import measured_or_409, session_view
 from gladwire.web.templating import render
-from gladwire.work.stored import options_for, read_stored
 
 router = APIRouter()
 
@@ -249,16 +245,10 @@ def frames_of_a_span(
 ) -> Response:
     """The frames of a stretch of the session's clock."""
     capture, _, clock, _ = _opened(db, here, number)
-    try:
-        read = read_stored(here.sessions, capture, options_for(db, capture))
-    except UnreadableError as error:
-        raise RefusedError(422, f"The frames of “{capture.name}” cannot be read: {error}.") from error
-    assert isinstance(read, FrameCapture)
     first, last = clock.in_file(start), clock.in_file(end)
-    chosen = [f for f in read.frames if first <= f.time_s <= last]
-    if not chosen:
+    content = here.frames_between(db, capture, first, last)
+    if not content:
         raise RefusedError(404, "There is no frame in this stretch.", "Choose a longer one.")
-    content = pcapng.write(chosen, read.first_at, f"Frames of {capture.name}")
     return Response(
         content, media_type="application/octet-stream", headers=attachment(f"{stem_of(capture)}.frames.pcapng")
     )
