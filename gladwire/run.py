@@ -10,11 +10,12 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import threading
-import time
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
+from typing import Protocol
 
 import uvicorn
 
@@ -25,6 +26,7 @@ from gladwire.work.worker import worker_command
 
 _NEEDED_MB = 300
 _RESTART_AFTER_S = 2.0
+_MOST_WORKERS = 4
 
 
 class StartError(Exception):
@@ -56,10 +58,13 @@ def _start(stack: ExitStack, command: str, host: str, port: int, home: Path) -> 
     stack.enter_context(_only_one(home, address))
     _check_space(home)
     _check_port(host, port)
+    stack.enter_context(_own_temporary(home))
     database = stack.enter_context(PrivateMariaDB(home))
     migrate(database.url)
     cache = home / "samples"
-    stack.enter_context(_worker(database.url, cache))
+    stack.enter_context(_kept_alive(_Database(database)))
+    for _ in range(min(_MOST_WORKERS, os.cpu_count() or 1)):
+        stack.enter_context(_kept_alive(_Worker(database.url, cache)))
     if command == "demo":
         from gladwire.demo import fill  # only here: serve never sees demo data
 
@@ -106,20 +111,96 @@ def _check_port(host: str, port: int) -> None:
 
 
 @contextmanager
-def _worker(url: str, cache: Path) -> Iterator[None]:
-    """Keep one worker alive; a capture that kills it is tried once more and then refused."""
+def _own_temporary(home: Path) -> Iterator[None]:
+    """A private folder for everything temporary, of this process and those it starts: cleared before, so that nothing of a
+    killed instance stays, and after."""
+    place = home / "tmp"
+    shutil.rmtree(place, ignore_errors=True)
+    place.mkdir(mode=0o700)
+    before = os.environ.get("TMPDIR")
+    os.environ["TMPDIR"], tempfile.tempdir = str(place), None
+    try:
+        yield
+    finally:
+        shutil.rmtree(place, ignore_errors=True)
+        os.environ.pop("TMPDIR")
+        if before is not None:
+            os.environ["TMPDIR"] = before
+        tempfile.tempdir = None
+
+
+class _Watched(Protocol):
+    """Something that is to run as long as the application does."""
+
+    def start(self) -> None: ...
+
+    @property
+    def runs(self) -> bool: ...
+
+    def stop(self) -> None: ...
+
+
+class _Worker:
+    """One worker. What it held when it ended is given back when it starts again."""
+
+    def __init__(self, url: str, cache: Path) -> None:
+        self._command = worker_command(cache)
+        self._environment = {**os.environ, "GLADWIRE_DATABASE": url}
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        self._process = subprocess.Popen(self._command, env=self._environment, start_new_session=True)
+
+    @property
+    def runs(self) -> bool:
+        return self._process is not None and self._process.poll() is None
+
+    def stop(self) -> None:
+        if self._process is None:
+            return
+        self._process.terminate()
+        try:
+            self._process.wait(20)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
+
+
+class _Database:
+    """The database, started before anything else and stopped after; here it is only brought back."""
+
+    def __init__(self, server: PrivateMariaDB) -> None:
+        self._server = server
+
+    def start(self) -> None:
+        if not self._server.runs:
+            print("The database ended by itself; it is brought back.", file=sys.stderr, flush=True)
+            self._server.bring_back()
+
+    @property
+    def runs(self) -> bool:
+        return self._server.runs
+
+    def stop(self) -> None:
+        """Left to who started it."""
+
+
+@contextmanager
+def _kept_alive(watched: _Watched) -> Iterator[None]:
+    """Start it, and again whenever it ended by itself, until the application ends."""
     ended = threading.Event()
-    environment = {**os.environ, "GLADWIRE_DATABASE": url}
-    first = subprocess.Popen(worker_command(cache), env=environment, start_new_session=True)
-    running = [first]
+    watched.start()
 
     def keep_alive() -> None:
-        while not ended.is_set():
-            if running[0].poll() is not None and not ended.wait(_RESTART_AFTER_S):
-                running[0] = subprocess.Popen(worker_command(cache), env=environment, start_new_session=True)
-            time.sleep(0.2)
+        while not ended.wait(0.2):
+            if watched.runs or ended.wait(_RESTART_AFTER_S):
+                continue
+            try:
+                watched.start()
+            except (OSError, DatabaseError) as error:
+                print(f"{error}; tried again", file=sys.stderr, flush=True)
 
-    # setpriv's parent-death signal follows the thread that started the worker: this one lives as long as the server.
+    # setpriv's parent-death signal follows the thread that started a process: this one lives as long as the server.
     watcher = threading.Thread(target=keep_alive, daemon=True)
     watcher.start()
     try:
@@ -127,5 +208,4 @@ def _worker(url: str, cache: Path) -> Iterator[None]:
     finally:
         ended.set()
         watcher.join()
-        running[0].terminate()
-        running[0].wait(20)
+        watched.stop()

@@ -43,13 +43,14 @@ class PrivateMariaDB:
         if not self.data.is_dir():
             self._initialise()
         self._wait_for_predecessor()
-        self.port = _free_port()
+        self.port = self.port or _free_port()
         settings = self._settings_file()
         # Killed with its parent, so a killed application leaves no server behind.
         command = ["setpriv", "--pdeathsig", "TERM", "--", _program("mariadbd"), "--no-defaults"]
         command += [
             f"--datadir={self.data}",
             "--socket=db.sock",
+            f"--tmpdir={self._own_temporary()}",
             f"--port={self.port}",
             "--bind-address=127.0.0.1",
             f"--pid-file={self.home / 'mariadb.pid'}",
@@ -69,6 +70,22 @@ class PrivateMariaDB:
             start_new_session=True,
         )
         self._wait_until_it_answers()
+
+    @property
+    def runs(self) -> bool:
+        return self._process is not None and self._process.poll() is None
+
+    def bring_back(self) -> None:
+        """Start again at the same port what ended by itself: connections made anew find it. Raises DatabaseError."""
+        self._process = None
+        self.start()
+
+    def _own_temporary(self) -> Path:
+        """A folder for the server's temporary tables that no other instance clears."""
+        place = self.home / "db.tmp"
+        shutil.rmtree(place, ignore_errors=True)
+        place.mkdir(mode=0o700)
+        return place
 
     def stop(self) -> None:
         """Shut down in order; safe to call twice."""
