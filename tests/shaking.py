@@ -13,7 +13,8 @@ PASSED_BY = {"number", "frames", "groups_db", "nid", "bytes", "kinds", "lane", "
 OTHER_WORDS = {"OK": "FAILED", "Finished": "Ongoing", "EVSE_Ready": "EVSE_Shutdown", "NO_ERROR": "FAILED_EVRESSMalfunction",
                "None": "StopCharging", "Start": "Stop", "Stop": "Start", "Valid": "Invalid", "fin": "rst", "ev": "evse",
                "evse": "ev", "matched": "incomplete", "opened": "partly", "Terminate": "Pause", "A": "B", "B": "C",
-               "C": "A", "D": "C", "E": "F", "F": "E", "unknown": "B", "current": "digital", "none": "current", "controller": "connector"}  # fmt: skip
+               "C": "A",
+               "D": "C", "E": "F", "F": "E", "unknown": "B", "current": "digital", "none": "current", "controller": "connector"}  # fmt: skip
 
 
 def others(value: Any) -> list[Any]:
