@@ -71,7 +71,7 @@ def _start(stack: ExitStack, command: str, host: str, port: int, home: Path) -> 
         engine = engine_for(database.url)
         fill(sessions_of(engine))
         engine.dispose()
-    app = create_app(database.url, cache, demo=command == "demo")
+    app = create_app(database.url, cache, demo=command == "demo", hosts=(host,))
     server = uvicorn.Server(uvicorn.Config(app, host=host, port=port, log_level="warning", timeout_graceful_shutdown=5))
     print(f"Glad Wire is running at {address}  (stop it with Ctrl+C)", flush=True)
     server.run()

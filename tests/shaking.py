@@ -14,7 +14,8 @@ OTHER_WORDS = {"OK": "FAILED", "Finished": "Ongoing", "EVSE_Ready": "EVSE_Shutdo
                "None": "StopCharging", "Start": "Stop", "Stop": "Start", "Valid": "Invalid", "fin": "rst", "ev": "evse",
                "evse": "ev", "matched": "incomplete", "opened": "partly", "Terminate": "Pause", "A": "B", "B": "C",
                "C": "A",
-               "D": "C", "E": "F", "F": "E", "unknown": "B", "current": "digital", "none": "current", "controller": "connector"}  # fmt: skip
+               "D": "C", "E": "F", "F": "E", "unknown": "B",
+               "current": "digital", "none": "current", "controller": "connector"}  # fmt: skip
 
 
 def others(value: Any) -> list[Any]:

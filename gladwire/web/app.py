@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from fastapi import FastAPI
 
 from gladwire.web import errors
-from gladwire.web.guard import Guard
+from gladwire.web.guard import Guard, allowed_hosts
 from gladwire.web.pages import (
     bench,
     buses,
@@ -38,13 +39,14 @@ AREAS = (
 )  # fmt: skip
 
 
-def create_app(database_url: str, cache: Path, demo: bool = False) -> FastAPI:
-    """Build the application. Stateless apart from its database and the derived samples under `cache`."""
+def create_app(database_url: str, cache: Path, demo: bool = False, hosts: Sequence[str] = ()) -> FastAPI:
+    """Build the application. Stateless apart from its database and the derived samples under `cache`. hosts: names it
+    answers to beside its own."""
     app = FastAPI(title="Glad Wire", docs_url=None, redoc_url=None)
     app.state.services = services_for(database_url, cache, demo)
     for area in AREAS:
         app.include_router(area.router)
     app.mount("/static", VersionedFiles(directory=STATIC), name="static")
     errors.install(app)
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, hosts=allowed_hosts(hosts))
     return app

@@ -2,54 +2,90 @@
 
 from __future__ import annotations
 
+import os
+import socket
+from collections.abc import Iterable
+from ipaddress import ip_address
 from urllib.parse import urlsplit
 
 from starlette.requests import Request
 from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from gladwire.web.errors import refusal_response
+from gladwire.web.errors import SECURITY, refusal_response
 from gladwire.web.static_files import is_versioned
 
 # A hundred million samples written as text and packed with gzip stay below this.
 MOST_UPLOAD_BYTES = 2**30
-_POLICY = (
-    "default-src 'self'; img-src 'self' data: blob:; media-src 'self' blob:; "
-    "style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; "
-    "base-uri 'none'; form-action 'self'"
-)
-_HEADERS = [
-    (b"content-security-policy", _POLICY.encode()),
-    (b"x-content-type-options", b"nosniff"),
-    (b"referrer-policy", b"same-origin"),
-]
+_HEADERS = [(name.encode(), value.encode()) for name, value in SECURITY.items()]
+
+
+def allowed_hosts(more: Iterable[str] = ()) -> frozenset[str]:
+    """Names under which this application may be asked for: of the loopback, of this machine, and those given.
+
+    A page elsewhere can point a name of its own here and would then be let in as its own site; an address it cannot.
+    """
+    given = os.environ.get("GLADWIRE_HOSTS", "").split(",")
+    return frozenset(
+        name.strip().lower() for name in ("localhost", socket.gethostname(), *given, *more) if name.strip()
+    )
 
 
 class Guard:
-    """ASGI middleware. Refuses writes from other sites and uploads that announce or reach too many bytes."""
+    """ASGI middleware. Refuses names that are not this application's, writes from other sites, and uploads that announce or
+    reach too many bytes."""
 
-    def __init__(self, app: ASGIApp) -> None:
-        self.app = app
+    def __init__(self, app: ASGIApp, hosts: frozenset[str]) -> None:
+        self.app, self.hosts = app, hosts
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
         request = Request(scope)
-        if request.method not in ("GET", "HEAD") and not _same_site(request):
-            response = refusal_response(request, 403, "This request came from another site.", "Open the page here.")
-            await response(scope, receive, send)
+        sending = _with_headers(send, request)
+        refusal = self._refusal(request)
+        if refusal is not None:
+            await refusal(scope, receive, sending)
             return
+        await self.app(scope, _counted(receive), sending)
+
+    def _refusal(self, request: Request) -> Response | None:
+        host = _host_of(request)
+        if host not in self.hosts and not _is_address(host):
+            what = f"This application does not answer to “{host[:80]}”."
+            next_ = "Open it by localhost or its address, or name it in GLADWIRE_HOSTS."
+            return refusal_response(request, 403, what, next_)
+        if request.method not in ("GET", "HEAD") and not _same_site(request):
+            what = "This request came from another site, or does not say where it came from."
+            return refusal_response(request, 403, what, "Open the page here.")
         announced = request.headers.get("content-length", "0")
         if announced.isdigit() and int(announced) > MOST_UPLOAD_BYTES:
-            await _too_large(request)(scope, receive, send)
-            return
-        await self.app(scope, _counted(receive), _with_headers(send, request))
+            return _too_large(request)
+        return None
+
+
+def _host_of(request: Request) -> str:
+    try:
+        return urlsplit(f"//{request.headers.get('host', '')}").hostname or ""
+    except ValueError:
+        return ""
+
+
+def _is_address(host: str) -> bool:
+    try:
+        ip_address(host)
+    except ValueError:
+        return False
+    return True
 
 
 def _same_site(request: Request) -> bool:
+    """Browsers say where a write comes from, in one way or the other; who says nothing is refused."""
     origin = request.headers.get("origin")
-    return origin is None or urlsplit(origin).netloc == request.headers.get("host")
+    if origin is not None:
+        return origin.partition("://")[2] == request.headers.get("host")
+    return request.headers.get("sec-fetch-site") == "same-origin"
 
 
 def _too_large(request: Request) -> Response:

@@ -17,12 +17,17 @@ from gladwire.web.app import create_app
 from gladwire.work.worker import work_once
 from tests.conftest import VAR
 
+# As a browser says where a write comes from.
+HEADERS = {"accept": "text/html", "origin": "http://testserver"}
+
 
 @pytest.fixture(scope="session")
 def application(mariadb: PrivateMariaDB) -> Iterator[TestClient]:
     cache = VAR / "test" / "samples"
     shutil.rmtree(cache, ignore_errors=True)
-    with TestClient(create_app(mariadb.url, cache), headers={"accept": "text/html"}, follow_redirects=False) as client:
+    with TestClient(
+        create_app(mariadb.url, cache, hosts=("testserver",)), headers=HEADERS, follow_redirects=False
+    ) as client:
         yield client
 
 
