@@ -24,6 +24,7 @@ from gladwire.web.pages import (
     limits,
     messages,
     readings,
+    removing,
     session,
     site_play,
     styleguide,
@@ -35,7 +36,7 @@ from gladwire.web.static_files import STATIC, VersionedFiles
 
 AREAS = (
     today, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves, readings, equipment,
-    site_play, expect, bench, buses, limits, styleguide,
+    site_play, expect, bench, buses, removing, limits, styleguide,
 )  # fmt: skip
 
 

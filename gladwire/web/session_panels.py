@@ -383,6 +383,16 @@ class SettledEntry:
 
 
 @dataclass(frozen=True)
+class CorrectionRow:
+    """A correction in force. at_s: in its file's own time."""
+
+    at_s: float
+    says: str
+    by_name: str
+    why: str
+
+
+@dataclass(frozen=True)
 class ReadingPart:
     """How the chosen capture was read, and the form that settles it. measured: None while it has no result."""
 
@@ -395,6 +405,7 @@ class ReadingPart:
     readers: tuple[Reader, ...]
     interval_us: float | None
     history: list[SettledEntry]
+    corrections: list[CorrectionRow]
     caution: str
 
 
@@ -403,16 +414,18 @@ def _reading(shown: Shown) -> ReadingPart | None:
         return None
     settlement = shown.capture.settlements[-1] if shown.capture.settlements else None
     measured = shown.placed.measured if shown.view else None
+    settled = settled_of(settlement)
     return ReadingPart(
         measured=measured,
         pilot=shown.pilot if shown.view else None,
         holds_frames=bool(measured and measured.of(ConversationRecord)),
         holds_bus=bool(measured and measured.of(CanRecord)),
-        settled=settled_of(settlement),
+        settled=settled,
         reader=settlement.reader if settlement else "",
         readers=READERS,
         interval_us=settlement.interval_s * 1e6 if settlement and settlement.interval_s else None,
         history=[_entry(s) for s in shown.capture.settlements],
+        corrections=[CorrectionRow(a.at_s, _corrected(a.values), a.by_name, a.why) for a in settled.amendments],
         caution=PROBE_CAUTION,
     )
 

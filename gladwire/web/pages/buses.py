@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Form
+from fastapi import APIRouter, Form, Request
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
@@ -27,7 +27,7 @@ from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import capture_or_404, wait_for
 from gladwire.web.services import Database, ServicesHere
 from gladwire.web.session_view import SessionView, measured_or_409
-from gladwire.web.signing import signed
+from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
 
 router = APIRouter()
@@ -55,6 +55,9 @@ class BusPart:
 
 @dataclass(frozen=True)
 class DescriptionRow:
+    """number: of the row kept, 0 for one that ships."""
+
+    number: int
     title: str
     messages: int
     signals: int
@@ -69,6 +72,7 @@ class DescriptionRow:
 class BusesPage:
     area: str
     rows: list[DescriptionRow]
+    by_name: str
 
 
 def key_log_rows(db: Database, session: ChargingSession) -> list[KeyLogRow]:
@@ -87,7 +91,7 @@ def bus_parts(view: SessionView) -> list[BusPart]:
 
 
 @router.get("/buses")
-def buses(db: Database) -> Response:
+def buses(request: Request, db: Database) -> Response:
     """Every description known here, and the roles settled for it."""
     rows = []
     for kept in descriptions(db):
@@ -95,12 +99,14 @@ def buses(db: Database) -> Response:
         chosen = [(BY_KEY[k].title, v) for k, v in roles.items() if k in BY_KEY]
         rows.append(
             DescriptionRow(
-                kept.title, kept.messages, kept.signals, kept.kind, chosen, kept.by_name, kept.made_at, False
+                kept.id, kept.title, kept.messages, kept.signals, kept.kind, chosen, kept.by_name, kept.made_at, False
             )
         )
     taken = {r.title for r in rows}
-    rows += [DescriptionRow(n.title, *n.counts, n.kind, [], "", None, True) for n in shipped() if n.title not in taken]
-    return render("buses.html", BusesPage("bench", rows))
+    rows += [
+        DescriptionRow(0, n.title, *n.counts, n.kind, [], "", None, True) for n in shipped() if n.title not in taken
+    ]
+    return render("buses.html", BusesPage("bench", rows, name_of(request)))
 
 
 class SignalsForm(BaseModel):

@@ -194,15 +194,16 @@ def wait_for(here: Services, number: int) -> None:
         time.sleep(0.05)
 
 
-def capture_or_404(db: Session, number: int) -> Capture:
-    capture = db.get(Capture, number)
+def capture_or_404(db: Session, number: int, lock: bool = False) -> Capture:
+    """lock: nobody else changes it until this transaction ends; of two who correct at once the second adds to the first's."""
+    capture = db.get(Capture, number, with_for_update=lock)
     if capture is None:
         raise RefusedError(404, f"There is no capture {number}.", "Go back to its session.")
     return capture
 
 
-def _measured(db: Session, number: int) -> tuple[Capture, StoredMeasurement, Measured]:
-    capture = capture_or_404(db, number)
+def _measured(db: Session, number: int, lock: bool = False) -> tuple[Capture, StoredMeasurement, Measured]:
+    capture = capture_or_404(db, number, lock)
     measured, stored = measured_or_409(capture)
     return capture, stored, measured
 
@@ -363,7 +364,7 @@ def again(db: Session, capture: Capture, settled: Settled, by_name: str, why: st
 def settle(here: ServicesHere, number: int, form: Annotated[SettleForm, Form()]) -> Response:
     """Record what a person settled and analyse again; the reading before stays on record."""
     with here.sessions.begin() as db:
-        capture = capture_or_404(db, number)
+        capture = capture_or_404(db, number, lock=True)
         interval_s = form.interval_us / 1e6 if form.interval_us else None
         settled = form.settled(settled_of(newest_settlement(db, capture)))
         if form.remember:
@@ -412,7 +413,7 @@ def correct(here: ServicesHere, number: int, form: Annotated[AmendForm, Form()])
     if not amendment.values:
         raise RefusedError(422, "Nothing was corrected.", "Change a value, or leave the reading as it is.")
     with here.sessions.begin() as db:
-        capture, _, measured = _measured(db, number)
+        capture, _, measured = _measured(db, number, lock=True)
         pilot = measured.first(PilotRecord)
         try:
             amend(pilot, [amendment]) if pilot else _no_pilot()
@@ -422,6 +423,34 @@ def correct(here: ServicesHere, number: int, form: Annotated[AmendForm, Form()])
         before = settled_of(newest)
         settled = before.model_copy(update={"amendments": (*before.amendments, amendment)})
         again(db, capture, settled, form.by_name, form.why, newest)
+        session_number = capture.session_id
+    wait_for(here, session_number)
+    return signed(RedirectResponse(f"/sessions/{session_number}?capture={number}", 303), form.by_name)
+
+
+class TakeBackForm(BaseModel):
+    """Which correction is taken back: the place in what is settled, and its moment, should somebody have been quicker."""
+
+    model_config = ConfigDict(str_strip_whitespace=True)
+
+    place: int = Field(ge=0, le=10_000)
+    at_s: float = Field(allow_inf_nan=False)
+    by_name: str = Field(min_length=1, max_length=80)
+
+
+@router.post("/captures/{number}/amendments/take-back")
+def take_back(here: ServicesHere, number: int, form: Annotated[TakeBackForm, Form()]) -> Response:
+    """Take a correction back: the machine's reading holds again, and that it was corrected stays on record."""
+    with here.sessions.begin() as db:
+        capture = capture_or_404(db, number, lock=True)
+        newest = newest_settlement(db, capture)
+        before = settled_of(newest)
+        kept = list(before.amendments)
+        if form.place >= len(kept) or abs(kept[form.place].at_s - form.at_s) > 1e-6:
+            raise RefusedError(409, "This correction is not in force any more.", "Look at the page again.")
+        gone = kept.pop(form.place)
+        why = f"The correction at {gone.at_s:.3f} s by {gone.by_name} taken back"
+        again(db, capture, before.model_copy(update={"amendments": tuple(kept)}), form.by_name, why, newest)
         session_number = capture.session_id
     wait_for(here, session_number)
     return signed(RedirectResponse(f"/sessions/{session_number}?capture={number}", 303), form.by_name)

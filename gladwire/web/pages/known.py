@@ -64,6 +64,7 @@ def keep_known(form: FormFields, here: ServicesHere, number: int) -> Response:
             # One not measured yet may turn out to hold power: what was typed is not lost for it.
             if newest_measurement(capture) and measured_or_409(capture)[0].first(PowerReport) is None:
                 continue
+            db.refresh(capture, with_for_update=True)  # what others settle meanwhile is not lost
             newest = newest_settlement(db, capture)
             settled = settled_of(newest).model_copy(update={"context": context})
             again(db, capture, settled, by_name, why, newest)

@@ -12,7 +12,7 @@ from gladwire.core.standards import pilot_duty, pilot_levels
 def amend(record: PilotRecord, amendments: Sequence[Amendment]) -> PilotRecord:
     """The record with amended segments; amendments of the same segment add up, the later one wins.
 
-    Raises ValueError for a moment outside the record, and for a duty in a segment that does not oscillate.
+    Raises ValueError for a moment outside the record, and for a duty or a low side in a segment that does not oscillate.
     """
     segments = list(record.segments)
     for amendment in amendments:
@@ -27,6 +27,8 @@ def _amended(segment: Segment, amendment: Amendment) -> Segment:
     new = amendment.values
     if "duty_percent" in new and not segment.oscillating:
         raise ValueError(f"the pilot is steady at {amendment.at_s:g} s: it has no duty to correct")
+    if "low_v" in new and not segment.oscillating:
+        raise ValueError(f"the pilot is steady at {amendment.at_s:g} s: it has no low side to correct")
     if "high_v" in new and "state" not in new:
         # A level decides its state; a state a person names holds whatever the level.
         new["state"] = pilot_levels.classify(new["high_v"])
