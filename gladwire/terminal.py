@@ -15,7 +15,7 @@ from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Recording
 from gladwire.core.supplements import Supplements
 from gladwire.export import File, session_object
-from gladwire.formats.errors import UnreadableError
+from gladwire.formats.errors import UnreadableError, unexpected
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
@@ -45,6 +45,8 @@ def measure_file(
         return measure_capture(read, settled, supplements)
     except ValueError as error:
         raise UnreadableError(str(error)) from error
+    except Exception as error:
+        raise unexpected(error, "measured") from error
 
 
 def judged(results: Results) -> SessionResult:

@@ -325,14 +325,16 @@ def _as_usual(meaning: Meaning, values: Floats, remarks: list[str]) -> Floats:
     """Charging counted as positive, SoC in percent, power without a unit in kW; what was changed is said."""
     known = values[np.isfinite(values)]
     title = BY_KEY[meaning.quantity].title
-    flowing = known[np.abs(known) > 0.1 * np.abs(known).max()] if known.any() else known
-    if meaning.quantity in ("power_kw", "amps_a") and np.median(flowing) < 0:
+    # Of nearly all readings: a logger's mark for none among them tells neither sign nor unit.
+    usual = float(np.percentile(np.abs(known), 90)) if len(known) else 0.0
+    flowing = known[np.abs(known) > 0.1 * usual]
+    if meaning.quantity in ("power_kw", "amps_a") and len(flowing) and np.median(flowing) < 0:
         remarks.append(f"{title} is negative while charging; its sign is turned.")
         values = -values
-    if meaning.quantity == "soc_percent" and known.max() <= 1.0 and known.max() > known.min():
+    if meaning.quantity == "soc_percent" and usual <= 1.0 and known.max() > known.min():
         remarks.append("The state of charge is a share of one; read as percent.")
         values = values * 100.0
-    if meaning.quantity == "power_kw" and meaning.sure == 1 and np.abs(known).max() > 2000.0:
+    if meaning.quantity == "power_kw" and meaning.sure == 1 and usual > 2000.0:
         remarks.append("Power without a unit is too large for kW; read as W.")
         values = values * 1e-3
     return values

@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 
 from gladwire.formats import can_logs, mdf, npz, pcap, pcapng, power_csv, power_xlsx, scope_csv, typed, vcd, wav
-from gladwire.formats.errors import UnreadableError
+from gladwire.formats.checked import checked
+from gladwire.formats.errors import UnreadableError, unexpected
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Read, Reader
 
@@ -43,11 +44,21 @@ def read_capture(source: Source, options: Options | None = None) -> Read:
         what = "the gzip file is damaged or empty: nothing could be unpacked" if source.packed else "the file is empty"
         raise UnreadableError(f"{what}; expected {KNOWN}")
     if options.reader:
-        return _chosen(options.reader).read(source, options)
+        return _read_by(_chosen(options.reader), source, options)
     score, reader = max(((r.sniff(head), r) for r in READERS), key=lambda pair: pair[0])
     if score <= 0:
         raise UnreadableError(f"this is no capture that is known here; expected {KNOWN}")
-    return reader.read(source, options)
+    return _read_by(reader, source, options)
+
+
+def _read_by(reader: Reader, source: Source, options: Options) -> Read:
+    """Raises UnreadableError whatever a reader trips over: what strangers give can trip anything."""
+    try:
+        return checked(reader.read(source, options))
+    except (UnreadableError, MemoryError):
+        raise
+    except Exception as error:
+        raise unexpected(error, f"read as {reader.title}") from error
 
 
 def _chosen(key: str) -> Reader:

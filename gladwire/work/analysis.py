@@ -18,7 +18,7 @@ from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Recording
 from gladwire.core.supplements import Described, Supplements
 from gladwire.formats import pcapng
-from gladwire.formats.errors import UnreadableError
+from gladwire.formats.errors import UnreadableError, unexpected
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Read
 from gladwire.formats.registry import read_capture
@@ -70,6 +70,10 @@ def analyse(job: Job) -> Outcome:
         raise RefusedWorkError(_does_not_hold(error)) from error
     except (UnreadableError, ValueError) as error:
         raise RefusedWorkError(str(error)) from error
+    except MemoryError:
+        raise
+    except Exception as error:
+        raise RefusedWorkError(str(unexpected(error, "measured"))) from error
     measured = result.measured.model_copy(update={"roles_confirmed_by": by_name})
     content = measured.model_dump_json().encode()
     try:
