@@ -133,3 +133,11 @@ def _cause(cause: RankedCause) -> dict[str, Any]:
     """A cause under the contract's keys: evidence as plain sentences."""
     judgement = {key: [e.text for e in getattr(cause, key)] for key in ("evidence", "against")}
     return {**cause.model_dump(mode="json"), **judgement}
+
+
+def harmless(value: Any) -> Any:
+    """A cell as a spreadsheet may open it: a text that would be taken for a formula is marked as text."""
+    if not isinstance(value, str) or not value:
+        return value
+    formula = value[0] in "=@\t\r" or (value[0] in "+-" and not value[1:2].isdigit())
+    return f"'{value}" if formula else value

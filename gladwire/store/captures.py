@@ -11,6 +11,7 @@ from typing import BinaryIO
 from sqlalchemy import func, or_, select, update
 from sqlalchemy.orm import Session
 
+from gladwire.store.database import Sessions
 from gladwire.store.models import Capture, CaptureChunk, ChargingSession, StoredMeasurement, utc_now
 
 # States of a capture that has no result yet.
@@ -45,13 +46,18 @@ def add_capture(db: Session, session: ChargingSession, name: str, stream: Binary
     return capture
 
 
-def original(db: Session, capture: Capture) -> Iterator[bytes]:
-    """The original's bytes in chunks. Raises DamagedCaptureError at the end when they are not what was stored."""
+def original(sessions: Sessions, capture: Capture) -> Iterator[bytes]:
+    """The original's bytes in chunks, each by a connection of its own: none is held while bytes go out slowly.
+
+    Raises DamagedCaptureError at the end when they are not what was stored.
+    """
     digest = hashlib.sha256()
-    numbers = db.scalar(select(func.count()).where(CaptureChunk.capture_id == capture.id)) or 0
+    with sessions() as db:
+        numbers = db.scalar(select(func.count()).where(CaptureChunk.capture_id == capture.id)) or 0
     for number in range(numbers):
         chosen = select(CaptureChunk.data).where(CaptureChunk.capture_id == capture.id, CaptureChunk.number == number)
-        data = db.scalar(chosen)
+        with sessions() as db:
+            data = db.scalar(chosen)
         try:
             part = zlib.decompress(data or b"")
         except zlib.error as error:

@@ -35,8 +35,8 @@ from gladwire.web.services import services_for
 from gladwire.web.static_files import STATIC, VersionedFiles
 
 AREAS = (
-    today, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves, readings, equipment,
-    site_play, expect, bench, buses, removing, limits, styleguide,
+    today, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves, readings,
+    site_play, equipment, expect, bench, buses, removing, limits, styleguide,
 )  # fmt: skip
 
 

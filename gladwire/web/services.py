@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -31,6 +32,10 @@ class Services:
     sessions: Sessions
     cache: SampleCache
     demo: bool
+
+    def free_bytes(self) -> int:
+        """Room left on the disk that holds the store and the samples."""
+        return shutil.disk_usage(self.cache.folder).free
 
     def channel(self, db: Session, capture: Capture, number: int) -> tuple[Waveform, Summary]:
         """Samples of a channel, decoded anew when the cache lost them. Raises RefusedError."""

@@ -27,9 +27,8 @@ from gladwire.work.bounded import default_bounds, run_bounded
 def original_file(sessions: Sessions, capture: Capture) -> Iterator[Path]:
     """The original as a temporary file. Raises DamagedCaptureError."""
     with tempfile.NamedTemporaryFile(prefix="gladwire-") as file:
-        with sessions() as db:
-            for part in original(db, capture):
-                file.write(part)
+        for part in original(sessions, capture):
+            file.write(part)
         file.flush()
         yield Path(file.name)
 

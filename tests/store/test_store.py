@@ -68,7 +68,7 @@ def put(sessions: Sessions, content: bytes, name: str = "a.csv") -> int:
 
 def got(sessions: Sessions, number: int) -> bytes:
     with sessions() as db:
-        return b"".join(original(db, db.get_one(Capture, number)))
+        return b"".join(original(sessions, db.get_one(Capture, number)))
 
 
 @pytest.mark.parametrize("size", [1, 1000, CHUNK_BYTES, 2 * CHUNK_BYTES + 17])

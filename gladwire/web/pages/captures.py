@@ -7,7 +7,6 @@ import io
 import math
 import re
 import time
-from collections.abc import Iterator
 from typing import Annotated, Any, Literal, NamedTuple
 from urllib.parse import quote
 
@@ -34,7 +33,7 @@ from gladwire.core.signal.envelope import envelope
 from gladwire.core.signal.waveform import Recording, Samples
 from gladwire.core.standards.pilot_levels import State
 from gladwire.export import File as GivenOut
-from gladwire.export import capture_object
+from gladwire.export import capture_object, harmless
 from gladwire.formats import vcd
 from gladwire.formats.registry import READERS, without_ending
 from gladwire.store.captures import add_capture, original, same_bytes
@@ -55,6 +54,7 @@ router = APIRouter()
 # A small capture is analysed before the page could ask again: wait for it rather than show an empty page.
 _PATIENCE_S = 4.0
 _MOST_COLUMNS = 4000
+_ROOM_KEPT = 300 * 10**6
 # A description of some megabytes is parsed in seconds, in a few hundred megabytes.
 _DESCRIPTION = Bounds(1024, 30.0)
 
@@ -71,6 +71,7 @@ def drop(
     dropped = [file for file in files if file.filename]
     if not dropped:
         raise RefusedError(422, "No file came with the request.", "Drop a capture file, or choose one.")
+    _refuse_without_room(here, dropped)
     number: int | None
     try:
         with here.sessions.begin() as db:
@@ -83,6 +84,15 @@ def drop(
     if request.headers.get("hx-request"):
         return Response(status_code=204, headers={"HX-Redirect": target})
     return RedirectResponse(target, 303)
+
+
+def _refuse_without_room(here: Services, dropped: list[UploadFile]) -> None:
+    """An upload is stored packed, and again decoded as samples: both must fit, with room for the database's own work."""
+    size = sum(file.size or 0 for file in dropped)
+    free = here.free_bytes()
+    if free < _ROOM_KEPT + 2 * size:
+        what = f"Only {free // 10**6} MB are left on the disk, too little for {max(size // 10**6, 1)} MB. Nothing was stored."
+        raise RefusedError(507, what, "Make room on the disk, then drop it again.")
 
 
 class _HereAlreadyError(Exception):
@@ -213,12 +223,8 @@ def download(db: Database, here: ServicesHere, number: int) -> Response:
     """The capture back out, byte for byte."""
     capture = capture_or_404(db, number)
 
-    def parts() -> Iterator[bytes]:
-        with here.sessions() as reading:
-            yield from original(reading, capture)
-
     headers = {**attachment(capture.name), "Content-Length": str(capture.size), "X-SHA256": capture.sha256}
-    return StreamingResponse(parts(), media_type="application/octet-stream", headers=headers)
+    return StreamingResponse(original(here.sessions, capture), media_type="application/octet-stream", headers=headers)
 
 
 def attachment(name: str) -> dict[str, str]:
@@ -270,7 +276,7 @@ def csv_of(name: str, keys: list[str], rows: list[dict[str, Any]]) -> Response:
     text = io.StringIO()
     writer = csv.DictWriter(text, keys, restval="")
     writer.writeheader()
-    writer.writerows(rows)
+    writer.writerows({key: harmless(value) for key, value in row.items()} for row in rows)
     return Response(text.getvalue(), media_type="text/csv; charset=utf-8", headers=attachment(name))
 
 

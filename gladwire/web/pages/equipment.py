@@ -129,7 +129,7 @@ def _plan(everything: Sequence[Equipment], site: str, proven: Sequence[Sequence[
     return site_plan(stalls, cabinets, proven)
 
 
-@router.get("/sites/{name}")
+@router.get("/sites/{name:path}")
 def site(db: Database, name: str) -> Response:
     """The plan, who shares as far as sessions prove it, and the fewest plug-ins that would settle the rest."""
     pieces = all_equipment(db, site=name)

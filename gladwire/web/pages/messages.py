@@ -19,7 +19,7 @@ from gladwire.core.lanes.frames.rules.parameters import limits_at
 from gladwire.core.lanes.frames.search import looking_for
 from gladwire.core.moments import Clock
 from gladwire.core.plc.exi.units import unit_of
-from gladwire.export import message_entry
+from gladwire.export import harmless, message_entry
 from gladwire.store.models import Capture
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import attachment, capture_or_404, stem_of
@@ -229,7 +229,7 @@ def _csv_lines(messages: MessageStore, clock: Clock) -> Iterator[str]:
             kept.message.name,
         ]
         for path, value in kept.message.fields.items() or [("", "")]:
-            writer.writerow([*head, path, value, unit_of(path)])
+            writer.writerow([*head, path, harmless(value), unit_of(path)])
         yield text.getvalue()
         text.seek(0)
         text.truncate()

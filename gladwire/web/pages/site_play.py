@@ -53,7 +53,7 @@ class PlayPage:
     trouble: str
 
 
-@router.get("/sites/{name}/play")
+@router.get("/sites/{name:path}/play")
 def play(request: Request, db: Database, name: str) -> Response:
     """Vehicles that arrive at the site, and what its cabinets give each while they share."""
     pieces = all_equipment(db, site=name)

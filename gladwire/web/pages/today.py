@@ -21,9 +21,17 @@ class TodayPage:
     cases: list[CaseRow]
     loose: list[SessionRow]
     demo: bool
+    # Bytes left on the disk where they are few, else None.
+    little_room: int | None
+
+
+# Below this a day's captures may not fit any more.
+_LITTLE_BYTES = 2 * 10**9
 
 
 @router.get("/")
 def today(db: Database, here: ServicesHere) -> Response:
+    free = here.free_bytes()
+    room = free if free < _LITTLE_BYTES else None
     loose = [session_row(s) for s in sessions_without_case(db)]
-    return render("today.html", TodayPage("today", [case_row(c) for c in cases(db, "open")], loose, here.demo))
+    return render("today.html", TodayPage("today", [case_row(c) for c in cases(db, "open")], loose, here.demo, room))
