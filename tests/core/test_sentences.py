@@ -7,6 +7,7 @@ import pytest
 from gladwire.core.findings import Finding, apply
 from gladwire.core.lanes.bus.record import CanRecord, Course
 from gladwire.core.lanes.bus.rules import RULES as BUS
+from gladwire.core.lanes.bus.rules import stage_at
 from gladwire.core.lanes.contactor.record import Closing, ContactorRecord
 from gladwire.core.lanes.contactor.rules import RULES as CONTACTOR
 from gladwire.core.lanes.contactor.rules import Switching
@@ -17,7 +18,8 @@ from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.rules import RULES as PILOT
 from gladwire.core.lanes.proximity.record import ProximityRecord, ProximitySegment, ProximityState
 from gladwire.core.lanes.proximity.rules import RULES as PROXIMITY
-from tests.core.records import ASK, course, stays
+from gladwire.core.moments import Clock, on_clock
+from tests.core.records import ASK, course, span, stays
 
 
 def said(record: PilotRecord) -> dict[str, Finding]:
@@ -247,3 +249,104 @@ def test_a_lower_offer_is_followed_in_time_too_late_or_never_had_to_be() -> None
     assert late["current_over_offer"].severity == "fault"
     assert "offer_followed" not in followed(5.0, 4.0, 2.0)
     assert "offer_followed" not in followed(15.5, 12.0, 2.0)
+
+
+def on_mains(pilot: PilotRecord, begins: float = 0.0, **spans: tuple[Span, ...]) -> list[Finding]:
+    """What is found of mains beside a pilot, both beginning at a moment that is no zero."""
+    values = {"has_volts": "volts" in spans, "has_amps": "amps" in spans, "amps": (), "levels": (), **spans}
+    lane = MainsRecord(start_s=0.0, end_s=pilot.end_s, **values)  # type: ignore[arg-type]
+    return list(apply(MAINS, Ac(on_clock(pilot, Clock(begins)), on_clock(lane, Clock(begins)))))
+
+
+@pytest.mark.parametrize(("pause_s", "told"), [(0.0, True), (0.5, True), (0.51, False), (3.0, False)])
+def test_a_level_after_a_pause_is_no_reduction(pause_s: float, told: bool) -> None:
+    begins = 7.3
+    levels = (span(4.0, 10.0, 15.5), span(10.0 + pause_s, 21.5, 9.0))
+    found = on_mains(ASK, begins, volts=(span(2.3, 22.05, 231.0),), amps=levels, levels=levels)
+    assert ("current_reduced" in {f.code for f in found}) == told
+
+
+def test_each_request_is_held_against_its_own_mains() -> None:
+    """The first had its mains before it asked, the second not: that is told of the second all the same."""
+    twice = stays(("A1", 1), ("B2", 1), ("C2", 8), ("B2", 4), ("C2", 8), ("B2", 4))
+    found = on_mains(twice, volts=(span(0.5, 10.05, 230.0), span(15.1, 22.05, 230.0)))
+    assert [f.start_s for f in found if f.code == "mains_on"] == [15.1]
+
+
+@pytest.mark.parametrize(("doubt", "told"), [(0.0, True), (2.0, True), (4.0, False)])
+def test_a_duty_in_doubt_allows_what_its_upper_end_offers(doubt: float, told: bool) -> None:
+    """26.6 % offers 16 A (IEC 61851-1, A.2: duty × 0.6 A); 30.6 % would offer 18.4 A."""
+    pilot = stays(("A1", 1), ("B2", 1), ("C2", 20), ("B2", 4), duty_doubt_percent=doubt)
+    flow = (span(4.0, 21.5, 19.4),)
+    found = on_mains(pilot, volts=(span(2.3, 22.05, 231.0),), amps=flow, levels=flow)
+    assert ("current_over_offer" in {f.code for f in found}) == told
+
+
+@pytest.mark.parametrize(("opens", "told"), [(22.0, False), (23.0, False), (25.9, True)])
+def test_a_line_closed_to_the_end_is_stuck_only_where_it_closed_before_the_request_ended(
+    opens: float, told: bool
+) -> None:
+    closing = Closing(start_s=3.0, end_s=opens, until_end=True)
+    assert ("contactor_stays_closed" in switching((closing,), end=opens + 0.1)) == told
+    after = Closing(start_s=22.5, end_s=25.9, until_end=True)
+    assert "contactor_stays_closed" not in switching((after,))
+
+
+def test_every_forbidden_duty_is_looked_at() -> None:
+    """A good offer before and after does not hide one between them."""
+    record = stays(("B2", 1.0), ("B2", 1.0), ("B2", 1.0), ("B2", 1.0))
+    wrong = {"duty_percent": 98.5, "offer_kind": "none", "advertised_current_a": None}
+    record = changed(changed(record, 1, **wrong), 3, **{**wrong, "duty_percent": 2.0})
+    assert [f.measured for f in apply(PILOT, record) if f.code == "duty_forbidden"] == [
+        "98.50 % ± 0.01 %",
+        "2.00 % ± 0.01 %",
+    ]
+
+
+def test_the_last_of_several_offers_keeps_its_best_cycles() -> None:
+    record = stays(("B2", 1.0), ("B2", 1.0), ("C2", 1.0), ("C2", 1.0))
+    lower = {"duty_percent": 10.0, "advertised_current_a": 6.0}
+    record = changed(changed(changed(record, 0, cycles=500), 2, cycles=90, **lower), 3, cycles=200, **lower)
+    told_of = [(f.start_s, f.measured) for f in apply(PILOT, record) if f.code == "offer"]
+    assert told_of == [(0.0, "26.60 % ± 0.01 %"), (3.0, "10.00 % ± 0.01 %")]
+
+
+@pytest.mark.parametrize(("cycles", "told"), [(1, False), (2, True)])
+def test_an_offer_needs_two_cycles(cycles: int, told: bool) -> None:
+    assert ("offer" in said(stays(("B2", 1.0), cycles=cycles))) == told
+
+
+@pytest.mark.parametrize(("rest_s", "told"), [(0.0, True), (0.5, False), (0.9, False)])
+def test_a_pilot_lost_for_half_a_second_is_told_only_at_the_very_end(rest_s: float, told: bool) -> None:
+    parts = [("B2", 1.0), ("C2", 3.0), ("A2", 0.5)]
+    record = stays(*parts, *([("C2", rest_s)] if rest_s else []))
+    assert ("pilot_lost_while_asking" in said(record)) == told
+
+
+@pytest.mark.parametrize(("begins", "told"), [(0.0, True), (500.0, True)])
+def test_a_pilot_at_zero_throughout_is_so_wherever_its_clock_begins(begins: float, told: bool) -> None:
+    record = on_clock(stays(("A1", 0.2), ("E1", 20.0)), Clock(begins))
+    assert ("pilot_stuck_at_zero" in said(record)) == told
+
+
+@pytest.mark.parametrize(("level", "nearest", "told"), [(1.4, "unknown", False), (7.6, "C", True)])
+def test_a_level_near_no_state_is_placed_nowhere(level: float, nearest: str, told: bool) -> None:
+    record = changed(stays(("A1", 1.0), ("B1", 2.0), ("C1", 2.0)), 1, state="unknown", nearest=nearest, high_v=level)
+    assert ("pilot_level_between_states" in said(record)) == told
+
+
+@pytest.mark.parametrize(("at", "stage"), [(12.9, "ramp"), (13.0, "hold"), (80.9, "hold"), (81.1, "end")])
+def test_what_happens_within_a_second_of_the_current_belongs_to_it(at: float, stage: str) -> None:
+    closed = course("contactor", "", (0.0, 0.0), (10.0, 1.0), (84.0, 0.0), end=100.0)
+    flows_ = course("amps", "A", (0.0, 0.0), (13.0, 80.0), (40.0, 0.0), (60.0, 70.0), (80.0, 0.0), end=100.0)
+    record = CanRecord(start_s=0.0, end_s=100.0, frames=9, courses=(closed, flows_))
+    assert stage_at(record, at) == stage
+
+
+@pytest.mark.parametrize(("falls_to", "told"), [(100.0, False), (99.0, True), (108.0, False)])
+def test_a_request_has_to_fall_by_a_tenth_to_be_told_with_a_hot_pin(falls_to: float, told: bool) -> None:
+    pin = course("pin_1_c", "°C", (0.0, 30.0), (20.0, 84.0))
+    asked = course("asked_a", "A", (0.0, 110.0), (30.0, falls_to))
+    flows_ = course("amps", "A", (0.0, 0.0), (12.0, 100.0))
+    text = on_bus(pin, asked, flows_)["can_pin_hot"].text
+    assert (f"falls from 110 to {falls_to:.0f} A" in text) == told
