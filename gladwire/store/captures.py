@@ -6,9 +6,9 @@ import hashlib
 import zlib
 from collections.abc import Iterator
 from datetime import timedelta
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
-from sqlalchemy import func, or_, select, update
+from sqlalchemy import ColumnElement, case, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from gladwire.store.database import Sessions
@@ -73,17 +73,17 @@ def same_bytes(db: Session, sha256: str) -> Capture | None:
     return db.scalar(select(Capture).where(Capture.sha256 == sha256).order_by(Capture.id).limit(1))
 
 
+def _turn() -> tuple[ColumnElement[Any], ...]:
+    large = Capture.size > _LARGE_BYTES
+    return large, case((large, Capture.id), else_=-Capture.id)
+
+
 def claim_next(db: Session, worker: str) -> Capture | None:
-    """Claim the oldest small capture that waits or whose worker died, else the oldest. Two workers never get the same."""
+    """Claim a capture that waits or whose worker died: of the small ones the newest, which somebody just dropped and
+    looks at, else the oldest large one. Two workers never get the same."""
     stale = Capture.claimed_at < utc_now() - CLAIM_LASTS
     waits = or_(Capture.state == "received", (Capture.state == "analysing") & stale)
-    capture = db.scalar(
-        select(Capture)
-        .where(waits)
-        .order_by(Capture.size > _LARGE_BYTES, Capture.id)
-        .limit(1)
-        .with_for_update(skip_locked=True)
-    )
+    capture = db.scalar(select(Capture).where(waits).order_by(*_turn()).limit(1).with_for_update(skip_locked=True))
     if capture is None:
         return None
     capture.state, capture.claimed_by, capture.claimed_at = "analysing", worker, utc_now()

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session, joinedload
 from gladwire.core.session.stored import Judged
 from gladwire.store.kept_parsed import KeptParsed
 from gladwire.store.models import ChargingSession, StoredJudgement, utc_now
-from gladwire.store.shapes import JUDGED_FORMAT, judged_from
+from gladwire.store.shapes import JUDGED_FORMAT, judged_from, unpacked
 
 # A worker that has not finished by then is taken for dead.
 CLAIM_LASTS = timedelta(minutes=5)
@@ -114,7 +114,7 @@ def judged_of(stored: StoredJudgement) -> Judged | None:
     if stored.refusal:
         return None
     kept = _parsed.get(stored.id)
-    return kept or _parsed.put(stored.id, judged_from(zlib.decompress(stored.result).decode(), stored.format))
+    return kept or _parsed.put(stored.id, judged_from(unpacked(stored.result), stored.format))
 
 
 def session_to_judge(db: Session, number: int) -> ChargingSession:

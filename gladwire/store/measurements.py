@@ -14,7 +14,7 @@ from gladwire.store.captures import ask_again
 from gladwire.store.judgements import ask
 from gladwire.store.kept_parsed import KeptParsed
 from gladwire.store.models import Capture, InstrumentRoles, Settlement, StoredMeasurement, utc_now
-from gladwire.store.shapes import MEASURED_FORMAT, SETTLED_FORMAT, measured_from, settled_from
+from gladwire.store.shapes import MEASURED_FORMAT, SETTLED_FORMAT, measured_from, settled_from, unpacked
 
 # A measurement is never changed: its row's number tells it apart.
 _parsed: KeptParsed[Measured] = KeptParsed(64)
@@ -91,7 +91,7 @@ def measured_of(stored: StoredMeasurement) -> Measured:
     """What was measured, parsed once. Raises OldShapeError where it has to be made anew."""
     kept = _parsed.get(stored.id)
     if kept is None:
-        kept = _parsed.put(stored.id, measured_from(zlib.decompress(stored.result).decode(), stored.format))
+        kept = _parsed.put(stored.id, measured_from(unpacked(stored.result), stored.format))
     return kept
 
 

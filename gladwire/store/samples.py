@@ -61,7 +61,7 @@ class SampleCache:
     def channel(self, key: str, number: int, fill: Callable[[], None]) -> tuple[Waveform, Summary]:
         """A channel, mapped rather than loaded. fill: keeps it anew from the original where it is lost or damaged; its errors
         pass. Raises IndexError where there is no such channel."""
-        return self._read(key, fill, lambda place: _mapped(place, number))
+        return self._read(key, fill, lambda place: _mapped(place, number, _mark(place, number)))
 
     def messages(self, key: str, fill: Callable[[], None]) -> MessageStore:
         """All messages of a capture of frames. Raises NoMessagesError where it holds none; errors of fill pass."""
@@ -97,9 +97,18 @@ class SampleCache:
                 shutil.rmtree(place, ignore_errors=True)
 
 
+def _mark(place: Path, number: int) -> tuple[tuple[int, int], ...]:
+    """Sizes and moments of a channel's files. Raises IndexError where there is no such channel, OSError where one is lost."""
+    told = [place / "about.json", place / f"{number}.npy", place / f"{number}.summary.npy"]
+    if number >= len(json.loads(told[0].read_text())):
+        raise IndexError(f"no channel {number}")
+    return tuple((found.st_size, found.st_mtime_ns) for found in (path.stat() for path in told))
+
+
 @lru_cache(maxsize=64)
-def _mapped(place: Path, number: int) -> tuple[Waveform, Summary]:
-    """A channel kept at a place: its files never change, so that they are opened once for many zooms."""
+def _mapped(place: Path, number: int, _: tuple[tuple[int, int], ...]) -> tuple[Waveform, Summary]:
+    """A channel kept at a place: opened once for many zooms, and anew where its files were changed behind our back. To read
+    what a shortened file was mapped to would end the process."""
     about = json.loads((place / "about.json").read_text())[number]
     samples = np.load(place / f"{number}.npy", mmap_mode="r")
     low, high = np.load(place / f"{number}.summary.npy", mmap_mode="r")

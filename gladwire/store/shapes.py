@@ -7,10 +7,9 @@ be made anew from the originals; what people settled and what equipment says can
 from __future__ import annotations
 
 import json
+import zlib
 from collections.abc import Callable, Mapping
 from typing import Any
-
-from pydantic import ValidationError
 
 from gladwire.core.measured import Measured
 from gladwire.core.session.stored import Judged
@@ -79,11 +78,19 @@ _SETTLED: Mapping[int, Step] = {1: _settled_1_2}
 _DETAILS: Mapping[int, Step] = {1: _details_1_2}
 
 
+def unpacked(kept: bytes) -> str:
+    """What was kept compressed. Raises OldShapeError where it is damaged: it has to be made anew."""
+    try:
+        return zlib.decompress(kept).decode()
+    except (zlib.error, UnicodeDecodeError) as error:
+        raise OldShapeError(str(error)) from error
+
+
 def measured_from(text: str, number: int) -> Measured:
     """Raises OldShapeError where it has to be made anew."""
     try:
         return Measured.model_validate(_newest(text, number, MEASURED_FORMAT, _MEASURED))
-    except (ValidationError, KeyError, TypeError) as error:
+    except (ValueError, KeyError, TypeError) as error:
         raise OldShapeError(str(error)) from error
 
 
@@ -91,7 +98,7 @@ def judged_from(text: str, number: int) -> Judged:
     """Raises OldShapeError where it has to be made anew."""
     try:
         return Judged.model_validate(_newest(text, number, JUDGED_FORMAT, {}))
-    except (ValidationError, KeyError, TypeError) as error:
+    except (ValueError, KeyError, TypeError) as error:
         raise OldShapeError(str(error)) from error
 
 

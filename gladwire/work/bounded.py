@@ -19,7 +19,16 @@ from multiprocessing.context import ForkServerContext, ForkServerProcess
 from pathlib import Path
 from typing import Any, NamedTuple
 
-_PRELOADED = ["gladwire.work.analysis"]
+# With what readers and analyses import only when they need it: once here instead of in every process.
+_PRELOADED = [
+    "gladwire.work.analysis",
+    "cantools",
+    "can.io",
+    "cryptography.x509",
+    "openpyxl",
+    "scipy.io",
+    "scipy.ndimage",
+]
 _LOOKS_EVERY_S = 0.05
 _TELLS_EVERY_S = 1.0
 _DIES_WITH_PARENT = 1  # PR_SET_PDEATHSIG

@@ -13,6 +13,7 @@ from gladwire.core.session.session import judge_session
 from gladwire.core.session.stored import Judged
 from gladwire.core.session.timeline import Part
 from gladwire.core.standards.connectors import place_words
+from gladwire.store.captures import ask_again
 from gladwire.store.database import Sessions
 from gladwire.store.judgements import claim_session, done, keep_judged, keep_refusal, session_to_judge
 from gladwire.store.measurements import measured_of, newest_measurement
@@ -28,13 +29,14 @@ def judge_next(sessions: Sessions, worker: str) -> bool:
         return False
     with sessions() as db:
         session = session_to_judge(db, claim.session)
-        found = measurements_of(session)
+        found, damaged = measurements_of(session), list[int]()
         made_of = _made_of(session, found)
         try:
             parts = [Part(c.name, measured_of(m), placed_by_hand(c)) for c, m in found]
             result = judge_session(parts, stamps_of(session), inspections_of(session)) if parts else None
         except OldShapeError:
-            result = None  # its captures are queued to be measured anew, and ask again
+            result = None  # its captures are measured anew, and ask again
+            damaged = [c.id for c, m in found if c.state == "analysed" and not _whole(m)]
         except Exception as error:
             traceback.print_exc()
             sentence = f"This session could not be judged ({type(error).__name__}). Its captures are kept."
@@ -44,8 +46,18 @@ def judge_next(sessions: Sessions, worker: str) -> bool:
     with sessions.begin() as db:
         if result is None:
             done(db, claim)
+            for number in damaged:
+                ask_again(db.get_one(Capture, number))
         else:
             keep_judged(db, claim, Judged.of(result), made_of)
+    return True
+
+
+def _whole(stored: StoredMeasurement) -> bool:
+    try:
+        measured_of(stored)
+    except OldShapeError:
+        return False
     return True
 
 

@@ -6,11 +6,14 @@ import hashlib
 import io
 import json
 import random
+import shutil
 import threading
+import zlib
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from alembic import command
 from alembic.autogenerate import compare_metadata
@@ -52,7 +55,7 @@ from gladwire.store.models import (
 )
 from gladwire.store.samples import SampleCache
 from gladwire.store.shapes import JUDGED_FORMAT
-from gladwire.work.stored import cache_key
+from gladwire.work.stored import cache_key, keep_samples_again
 from gladwire.work.worker import own_name, work_once
 from tests.build import pilot
 
@@ -158,7 +161,7 @@ def test_what_is_small_does_not_wait_behind_what_is_large(sessions: Sessions) ->
             capture = claim_next(db, "w")
             assert capture is not None
             claimed.append(capture.id)
-    assert claimed == [numbers[1], numbers[2], numbers[0]]
+    assert claimed == [numbers[2], numbers[1], numbers[0]]
 
 
 def test_an_analysis_is_stopped_before_it_begins_or_while_it_runs(sessions: Sessions) -> None:
@@ -401,3 +404,46 @@ def test_a_store_of_the_release_before_comes_along_with_all_it_holds(
         assert (case.title, case.complaint, case.modes, list(case.observations)) == ("Old", "since spring", "", [])
     number = put(sessions, b"x")
     assert got(sessions, number) == b"x"
+
+
+@pytest.mark.parametrize("damage", [b"", b"no zlib", zlib.compress(b"{"), zlib.compress(b"\xff\xfe")])
+def test_a_damaged_result_is_made_anew_and_takes_nothing_down(
+    sessions: Sessions, tmp_path: Path, damage: bytes
+) -> None:
+    number, cache = put(sessions, table()), SampleCache(tmp_path)
+    work(sessions, cache)
+    with sessions.begin() as db:
+        capture = db.get_one(Capture, number)
+        stored = capture.measurements[0]
+        # Another number: what was parsed once stays in memory by it.
+        stored.id, stored.result = stored.id + 10_000, damage
+        ask(capture.session)
+    work(sessions, cache)
+    with sessions() as db:
+        capture = db.get_one(Capture, number)
+        assert capture.state == "analysed"
+        assert measured_of(capture.measurements[-1]).channels
+        assert capture.session.judgement is not None
+        assert judged_of(capture.session.judgement) is not None
+
+
+@pytest.mark.parametrize("name", ["0.npy", "0.summary.npy", "about.json"])
+@pytest.mark.parametrize("content", [None, b"", b"\x93NUMPY garbage"])
+def test_a_damaged_cache_is_made_anew(sessions: Sessions, tmp_path: Path, name: str, content: bytes | None) -> None:
+    number, cache = put(sessions, table()), SampleCache(tmp_path)
+    work(sessions, cache)
+    with sessions() as db:
+        capture = db.get_one(Capture, number)
+        key = cache_key(db, capture, False)
+
+    def fill() -> None:
+        keep_samples_again(sessions, capture, cache.folder)
+
+    before = cache.channel(key, 0, fill)[0].samples[:].copy()
+    path = tmp_path / key / name
+    path.unlink() if content is None else path.write_bytes(content)
+    np.testing.assert_array_equal(cache.channel(key, 0, fill)[0].samples, before)
+    shutil.rmtree(tmp_path / key)
+    np.testing.assert_array_equal(cache.channel(key, 0, fill)[0].samples, before)
+    with pytest.raises(IndexError):
+        cache.channel(key, 9, fill)
