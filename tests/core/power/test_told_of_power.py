@@ -22,7 +22,8 @@ def told(report: PowerReport) -> list[str]:
         f"{report.verdict} by {report.by}, {report.sure:.2f} sure: {report.text} | {report.decides}",
         f"{report.energy_kwh:.2f} of {report.expected_kwh:.2f} kWh, {report.expected_words}",
         *(
-            f"{e.start_s:.0f} to {e.end_s:.0f} s {e.limiter} {e.confidence:.2f} at {e.level_kw:.1f} kW, "
+            f"{e.start_s:.0f} to {e.end_s:.0f} s, {e.from_soc or 0:.1f} to {e.to_soc or 0:.1f} %, {e.limiter} "
+            f"{e.confidence:.2f} at {e.level_kw:.1f} kW, "
             f"{round(e.shortfall_kwh, 2) + 0.0:.2f} kWh short, {e.minutes_cost or 0:.1f} min, "
             f"headroom {e.headroom_kwh or 0:.2f} kWh, or {', '.join(e.also) or 'nothing else'}: {' '.join(e.evidence)}"
             for e in report.entries
@@ -39,6 +40,16 @@ def test_courses_drawn_by_hand(case: Drawn, every: int, digits: int, snapshot: S
 def with_reading(key: str, **stay: object) -> PowerRecord:
     course = played(POST, **stay)
     return PowerRecord(course.time_s, seen(course).values | {key: np.round(getattr(course, key), 1)})
+
+
+def few(*kw: float) -> PowerRecord:
+    return PowerRecord(np.arange(len(kw)) * 200.0, {"power_kw": np.array(kw)})
+
+
+def parted(joint_s: float) -> PowerRecord:
+    """Two parts of a charge with ten minutes between, said to be joined at a moment."""
+    kept = (T < 900) | ((T >= 1500) & (T < 2400))
+    return PowerRecord(T[kept], {"power_kw": (np.where(T < 1200, 90.0, 88.0) * RAMP)[kept]}, joints=(joint_s,))
 
 
 BIG = Car(cells=192, kwh=100.0, curve=((0, 200), (75, 200), (100, 10)), converter_kw=84.0)
@@ -75,6 +86,10 @@ STAYS: Mapping[str, Callable[[], PowerReport]] = {
                                                                                               vehicle_kw=140)),
     "a label": lambda: report_of(PowerRecord(T, {"power_kw": 78.0 * RAMP}),
                                  Context(announced_kw=300, post_a=200, pack_class_v=400, vehicle_kw=250)),
+    "three readings": lambda: report_of(few(50.0, 51.0, 50.0)),
+    "four readings": lambda: report_of(few(50.0, 51.0, 50.0, 49.0)),
+    "joined": lambda: report_of(parted(1200.0)),
+    "not joined there": lambda: report_of(parted(2000.0)),
     "gaps": lambda: report_of(PowerRecord(T, {"power_kw": np.where((T > 900) & (T < 1100), np.nan, 120.0 * RAMP)})),
     "counter only": lambda: report_of(PowerRecord(T[::30], {"energy_kwh": np.round(np.cumsum(120 * RAMP)[::30] / 3600, 2)})),
 }  # fmt: skip
@@ -102,6 +117,7 @@ CONTEXTS: Mapping[str, Context] = {
     "no buffer": EVERYTHING.model_copy(update={"buffer_kwh": 0.0}),
     "a high pack at a low post": EVERYTHING.model_copy(update={"pack_class_v": 800.0, "post_v": 500.0}),
     "an unknown adapter": EVERYTHING.model_copy(update={"adapter_a_continuous": None, "adapter_supported": False}),
+    "modules of 30 kW": EVERYTHING.model_copy(update={"module_kw": 30.0, "cabinet_kw": 310.0}),
     "cold": EVERYTHING.model_copy(update={"pack_c": 3.0}),
     "hot": EVERYTHING.model_copy(update={"pack_c": 51.0}),
     "a curve": EVERYTHING.model_copy(update={"vehicle_curve": ((0.0, 160.0), (50.0, 160.0), (100.0, 10.0))}),
@@ -114,7 +130,14 @@ CONTEXTS: Mapping[str, Context] = {
 @pytest.mark.parametrize("name", CONTEXTS)
 def test_every_rating_at_a_few_moments(name: str, snapshot: SnapshotAssertion) -> None:
     context, lines = CONTEXTS[name], []
-    for soc, minute, volts in ((10.0, 0.5, 330.0), (50.0, 6.0, 360.0), (85.0, 25.0, 390.0), (50.0, 6.0, None)):
+    for soc, minute, volts in (
+        (10.0, 0.5, 330.0),
+        (20.0, 4.95, 340.0),
+        (20.0, 5.05, 340.0),
+        (50.0, 6.0, 360.0),
+        (85.0, 25.0, 390.0),
+        (50.0, 6.0, None),
+    ):
         at = At(volts, soc, 60 * minute, context.pack_c, 1.2 * minute)
         found = caps_at(context, at)
         lines += [f"{soc:g} % {minute:g} min {cap.limiter}: {kw[0]:.3f} kW, {cap.says(context)}" for cap, kw in found]
