@@ -62,6 +62,8 @@ def _start(stack: ExitStack, command: str, host: str, port: int, home: Path) -> 
     database = stack.enter_context(PrivateMariaDB(home))
     migrate(database.url)
     cache = home / "samples"
+    for left in cache.glob("new-*"):  # half made when an earlier instance was killed
+        shutil.rmtree(left, ignore_errors=True)
     stack.enter_context(_kept_alive(_Database(database)))
     for _ in range(min(_MOST_WORKERS, os.cpu_count() or 1)):
         stack.enter_context(_kept_alive(_Worker(database.url, cache)))

@@ -1,4 +1,4 @@
-"""`./glad bench [pilot|pages|session|plc|can|power|mutants]`: prints tables and keeps the last ones under docs/."""
+"""`./glad bench [pilot|pages|session|plc|can|power|mutants|kill]`: prints tables and keeps the last ones under docs/."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from gladwire.benchmarks import can, mutants, pages, pilot, plc, power, session
+from gladwire.benchmarks import can, kill, mutants, pages, pilot, plc, power, session
 
 PAGE = Path("docs/performance.md")
 BENCHES = {
@@ -25,8 +25,8 @@ BENCHES = {
 
 def main() -> None:
     """Run the chosen benches (all by default) and replace their sections of the page."""
-    if sys.argv[1:2] == ["mutants"]:
-        mutants.main(sys.argv[2:])
+    if sys.argv[1:2] in (["mutants"], ["kill"]):
+        {"mutants": mutants.main, "kill": kill.main}[sys.argv[1]](sys.argv[2:])
         return
     parser = argparse.ArgumentParser(prog="glad bench")
     parser.add_argument("which", nargs="?", choices=[*BENCHES, "all"], default="all")

@@ -46,7 +46,8 @@ def drop(address: str, path: Path) -> tuple[float, str]:
     """(seconds until the verdict's page answers, its address)."""
     head = f'--cut\r\nContent-Disposition: form-data; name="files"; filename="{path.name}"\r\n\r\n'
     body = head.encode() + path.read_bytes() + b"\r\n--cut--\r\n"
-    request = urllib.request.Request(f"{address}/captures", body, {"Content-Type": "multipart/form-data; boundary=cut"})
+    headers = {"Content-Type": "multipart/form-data; boundary=cut", "Origin": address}
+    request = urllib.request.Request(f"{address}/captures", body, headers)
     start = time.perf_counter()
     with urllib.request.urlopen(request, timeout=600) as answer:  # follows the redirect to the session
         page = str(answer.url)
