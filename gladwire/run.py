@@ -22,7 +22,7 @@ import uvicorn
 from gladwire.store.database import SchemaError, engine_for, migrate, sessions_of
 from gladwire.store.mariadb import DatabaseError, PrivateMariaDB
 from gladwire.web.app import create_app
-from gladwire.work.worker import worker_command
+from gladwire.work.worker import PARENT, worker_command
 
 _NEEDED_MB = 300
 _RESTART_AFTER_S = 2.0
@@ -147,7 +147,7 @@ class _Worker:
 
     def __init__(self, url: str, cache: Path) -> None:
         self._command = worker_command(cache)
-        self._environment = {**os.environ, "GLADWIRE_DATABASE": url}
+        self._environment = {**os.environ, "GLADWIRE_DATABASE": url, PARENT: str(os.getpid())}
         self._process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:

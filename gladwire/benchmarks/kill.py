@@ -153,6 +153,10 @@ def measure(folder: Path, rounds: int, seed: int) -> str:
         kills[what] += application.kill(what)
         if not application.runs:
             application.start()
+            if random.random() < 0.3:
+                time.sleep(random.uniform(0.0, 4.0))
+                kills["web while it starts"] += application.kill("web")
+            application.wait_until_it_answers()
         print(
             f"\r{sum(kills.values())} kills, {len(dropper.answered)} uploads answered",
             end="",

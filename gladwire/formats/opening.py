@@ -9,7 +9,7 @@ import zlib
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import BinaryIO, cast
+from typing import Any, BinaryIO, cast
 
 from gladwire.formats.errors import UnreadableError
 
@@ -19,6 +19,9 @@ MAX_TEXT_BYTES = 8 * 2**30
 # One channel of this many samples takes 1.6 GB as float32.
 MAX_SAMPLES = 400_000_000
 _GZIP = b"\x1f\x8b"
+# What a packed file may unpack to: any capture to so much, and beyond that so many times its size. A table of numbers
+# packs to a tenth, a steady one to a hundredth.
+_UNPACKS_TO, _UNPACKS_BY = 256 * 2**20, 200
 
 
 class Source:
@@ -45,12 +48,49 @@ class Source:
         """A stream of the decompressed bytes."""
         if not self.packed:
             return self._raw()
-        return cast(BinaryIO, gzip.open(self._raw() if isinstance(self._content, bytes) else self._content))
+        most = max(_UNPACKS_TO, _UNPACKS_BY * self.size)
+        return cast(BinaryIO, io.BufferedReader(_Unpacked(self._raw(), most), 2**20))
 
     def head(self, size: int = HEAD_BYTES) -> bytes:
         """The first decompressed bytes. Raises UnreadableError for a broken gzip."""
         with self.open() as stream:
             return read_some(stream, size)
+
+
+class _Unpacked(io.RawIOBase):
+    """What comes out of a gzip file, as long as it is in proportion to what went in."""
+
+    def __init__(self, packed: BinaryIO, most: int) -> None:
+        self._packed, self._stream = packed, gzip.GzipFile(fileobj=packed)
+        self._most, self._seen = most, 0
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
+        self._seen = 0
+        return self._stream.seek(offset, whence)
+
+    def tell(self) -> int:
+        return self._stream.tell()
+
+    def readinto(self, buffer: Any) -> int:
+        part = self._stream.read(len(buffer))
+        self._seen += len(part)
+        if self._seen > self._most:
+            raise UnreadableError(
+                f"it unpacks to more than {self._most // 2**20} MiB, far beyond its size: no capture does"
+            )
+        buffer[: len(part)] = part
+        return len(part)
+
+    def close(self) -> None:
+        self._stream.close()
+        self._packed.close()
+        super().close()
 
 
 def read_some(stream: BinaryIO, size: int) -> bytes:

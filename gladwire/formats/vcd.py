@@ -22,6 +22,8 @@ from gladwire.formats.reader import Options, Reader
 # A line of text per change: more is not what a lock or contactor does in a session.
 _MOST_BYTES = 200 * 2**20
 _MOST_SAMPLES = 2_000_000
+# Of all lines together: half a gigabyte as float32.
+_MOST_IN_ALL = 120_000_000
 _FEWEST_SAMPLES = 2_000
 # Samples to the shortest stretch between two changes, where the record is short enough for it.
 _PER_STRETCH = 4
@@ -68,6 +70,10 @@ def read(source: Source, options: Options) -> Recording:
     first, last = min(ticks), max(ticks)
     step, note = _step([line.ticks for line in kept], first, last, round(_FINE_S / tick_s))
     count = max(4, (last - first) // step + 1)
+    if count * len(kept) > _MOST_IN_ALL:
+        raise UnreadableError(
+            f"{len(kept)} lines of {count:,} samples each are more than is read at once; record fewer lines"
+        )
     channels = tuple(
         Waveform(line.name, _held(line, first, step, count), 1.0 / (step * tick_s), first * tick_s, _unit(line))
         for line in kept

@@ -6,6 +6,7 @@ import contextlib
 import os
 import secrets
 import shutil
+import signal
 import socket
 import subprocess
 import time
@@ -42,7 +43,7 @@ class PrivateMariaDB:
         self.home.mkdir(parents=True, exist_ok=True)
         if not self.data.is_dir():
             self._initialise()
-        self._wait_for_predecessor()
+        self._end_predecessors()
         self.port = self.port or _free_port()
         settings = self._settings_file()
         # Killed with its parent, so a killed application leaves no server behind.
@@ -140,13 +141,25 @@ class PrivateMariaDB:
             file.write("\n".join(lines) + "\n")
         return path
 
-    def _wait_for_predecessor(self) -> None:
-        """The server of a killed application may still be shutting down."""
-        with contextlib.suppress(OSError, ValueError):
-            number = int((self.home / "mariadb.pid").read_text())
-            end = time.monotonic() + 20
-            while time.monotonic() < end and b"mariadbd" in Path(f"/proc/{number}/cmdline").read_bytes():
-                time.sleep(0.1)
+    def _end_predecessors(self) -> None:
+        """End servers that a killed application left on this data directory: shutting down still, or started in the very
+        moment of the kill, so that no signal reached them. Whoever starts holds the folder's lock: they are nobody's."""
+        end = time.monotonic() + 30
+        while left := self._predecessors():
+            late = time.monotonic() > end
+            for number in left:
+                with contextlib.suppress(OSError):
+                    os.kill(number, signal.SIGKILL if late else signal.SIGTERM)
+            time.sleep(0.2)
+
+    def _predecessors(self) -> list[int]:
+        mine, found = f"--datadir={self.data}".encode(), []
+        for place in Path("/proc").glob("[0-9]*/cmdline"):
+            with contextlib.suppress(OSError):
+                words = place.read_bytes().split(b"\0")
+                if mine in words and b"mariadbd" in words[0]:
+                    found.append(int(place.parent.name))
+        return found
 
     def _wait_until_it_answers(self) -> None:
         assert self._process is not None

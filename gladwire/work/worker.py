@@ -39,6 +39,7 @@ from gladwire.work.judging import judge_next
 from gladwire.work.stored import job_for, original_file
 
 _IDLE_S = 0.1
+PARENT = "GLADWIRE_PARENT"
 
 
 def work_once(sessions: Sessions, cache: SampleCache, worker: str, bounds: Bounds | None = None) -> bool:
@@ -109,7 +110,8 @@ def run_worker(url: str, cache_folder: Path) -> None:
             release_judges(db, worker)
             queue_outdated(db, READS, MEASURES)
             ask_outdated(db, JUDGES)
-        parent = os.getppid()
+        # As named by it: a parent killed before this line would never be missed otherwise.
+        parent = int(os.environ.get(PARENT, os.getppid()))
         while os.getppid() == parent:
             if not work_once(sessions, cache, worker):
                 time.sleep(_IDLE_S)

@@ -142,3 +142,36 @@ def test_the_terminal_says_it_too(tmp_path, monkeypatch: pytest.MonkeyPatch) -> 
     monkeypatch.setattr("gladwire.terminal.measure_capture", trips)
     with pytest.raises(UnreadableError, match="measured, it holds something"):
         measure_file(path, None)  # type: ignore[arg-type]
+
+
+def test_a_packed_file_far_beyond_its_size_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("gladwire.formats.opening._UNPACKS_TO", 2**20)
+    # Packs to a thousandth.
+    packed = gzip.compress(b"(1794300095.000000) can0 123#00\n" * 100_000)
+    assert len(packed) * 200 < 3_000_000
+    with pytest.raises(UnreadableError, match="unpacks to more than 1 MiB"):
+        read_capture(Source(packed))
+
+
+def test_a_workbook_of_empty_cells_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("gladwire.formats.power_xlsx._MOST_CELLS", 5_000)
+
+    def filled(sheet_: object) -> None:
+        for _ in range(11):
+            sheet_.append([None] * 499 + [1])  # type: ignore[attr-defined]
+
+    with pytest.raises(UnreadableError, match="5,000 cells"):
+        read_capture(Source(sheet(filled)))
+
+
+def test_a_dump_of_many_lines_over_a_long_time_is_refused() -> None:
+    names = b"".join(b"$var wire 1 c%d l%d $end\n" % (n, n) for n in range(300))
+    changes = b"".join(
+        b"#%d\n%s" % (t, b"".join(b"%dc%d\n" % (t % 2, n) for n in range(300))) for t in (0, 1, 2_000_000)
+    )
+    with pytest.raises(UnreadableError, match="more than is read at once"):
+        read_capture(Source(b"$timescale 1 us $end\n" + names + b"$enddefinitions $end\n" + changes))
+
+
+def test_what_unpacks_within_its_bound_is_read() -> None:
+    assert isinstance(read_capture(Source(gzip.compress(power("5")))), PowerRecord)
