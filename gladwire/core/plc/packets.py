@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from gladwire.core.plc import frames as link
@@ -74,9 +75,21 @@ Packet = TcpSegment | Datagram | Management | Other
 _TCP_HEAD = struct.Struct(">HHIIBB")
 
 
+@dataclass(slots=True)
+class _Datagram:
+    """Fragments of one datagram by their place. end: where the last one ends, None until it came; size: bytes so far."""
+
+    parts: dict[int, bytes] = field(default_factory=dict)
+    size: int = 0
+    end: int | None = None
+
+
+_Fragments = dict[tuple[bytes, bytes, int], _Datagram]
+
+
 def packets(captured: Sequence[Frame]) -> Iterator[Packet]:
     """What every frame carries, in order. A frame that cannot be read is an `Other`, never an error."""
-    fragments: dict[tuple[bytes, bytes, int], dict[int, tuple[bytes, bool]]] = {}
+    fragments: _Fragments = {}
     for number, frame in enumerate(captured):
         data = frame.data
         if frame.link == link.ETHERNET and data[12:14] == b"\x86\xdd" and len(data) >= 74 and data[20] == TCP:
@@ -89,9 +102,7 @@ def packets(captured: Sequence[Frame]) -> Iterator[Packet]:
             yield Other(frame.time_s, number, b"", kind)
 
 
-def _packet(
-    frame: Frame, number: int, fragments: dict[tuple[bytes, bytes, int], dict[int, tuple[bytes, bool]]]
-) -> Packet:
+def _packet(frame: Frame, number: int, fragments: _Fragments) -> Packet:
     data = frame.data
     kind, start, src_mac, dst_mac = _link(frame)
     while kind in VLAN:
@@ -127,7 +138,7 @@ def _ipv6(
     start: int,
     src_mac: bytes,
     dst_mac: bytes,
-    fragments: dict[tuple[bytes, bytes, int], dict[int, tuple[bytes, bool]]],
+    fragments: _Fragments,
 ) -> Packet:
     data = frame.data
     length, following = struct.unpack_from(">HB", data, start + 4)
@@ -147,31 +158,28 @@ def _ipv6(
     return _transport(frame, number, following, data, at, end, (src, dst), src_mac, dst_mac)
 
 
-def _fragment(
-    store: dict[tuple[bytes, bytes, int], dict[int, tuple[bytes, bool]]],
-    key: tuple[bytes, bytes, int],
-    place: int,
-    more: bool,
-    part: bytes,
-) -> bytes | None:
+def _fragment(store: _Fragments, key: tuple[bytes, bytes, int], place: int, more: bool, part: bytes) -> bytes | None:
     """The whole once every fragment is there."""
     if not more and place == 0:
         return part
     if len(store) > MOST_FRAGMENTS:
         store.clear()
-    parts = store.setdefault(key, {})
-    parts[place * 8] = (part, more)
+    datagram = store.setdefault(key, _Datagram())
+    datagram.size += len(part) - len(datagram.parts.get(place * 8, b""))
+    datagram.parts[place * 8] = part
+    if not more:
+        datagram.end = place * 8 + len(part)
+    # Looked through only when it may be whole: fragments that never complete would cost their square.
+    if datagram.end is None or datagram.size < datagram.end:
+        return None
     at, joined = 0, []
-    while at in parts:
-        piece, more_follow = parts[at]
+    while at < datagram.end and (piece := datagram.parts.get(at)):
         joined.append(piece)
-        if not more_follow:
-            del store[key]
-            return b"".join(joined)
-        if not piece:
-            return None
         at += len(piece)
-    return None
+    if at < datagram.end:
+        return None
+    del store[key]
+    return b"".join(joined)
 
 
 def _ipv4(frame: Frame, number: int, start: int, src_mac: bytes, dst_mac: bytes) -> Packet:

@@ -6,13 +6,14 @@ import random
 import subprocess
 import warnings
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from gladwire.core.lanes.frames.measure import measure_frames
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.homeplug import read_mme
-from gladwire.core.plc.packets import Datagram, Management, Other, TcpSegment, packets
+from gladwire.core.plc.packets import Datagram, Management, Other, TcpSegment, _fragment, packets
 from gladwire.core.simulate.plc.matching import Listener
 from gladwire.core.simulate.plc.session import Plan, play
 from gladwire.core.simulate.plc.wire import Station
@@ -274,3 +275,19 @@ def test_random_bytes_are_never_more_than_another_kind_of_frame() -> None:
         frames.append(Frame(0.001 * len(frames), bytes(data), dice.choice([1, 1, 1, 113, 276, 101, 0])))
     heard = measure_frames(FrameCapture(tuple(frames), "noise"))
     assert heard.record.frames == 3000
+
+
+def test_fragments_join_in_any_order_and_those_that_never_complete_cost_little() -> None:
+    body = bytes(range(256)) * 20
+    pieces = [(at, body[at : at + 1280], at + 1280 < len(body)) for at in range(0, len(body), 1280)]
+    for order in ([0, 1, 2, 3], [3, 2, 1, 0], [2, 0, 3, 1]):
+        store: dict[Any, Any] = {}
+        found = [_fragment(store, (b"a", b"b", 1), pieces[n][0] >> 3, pieces[n][2], pieces[n][1]) for n in order]
+        assert [f for f in found if f is not None] == [body]
+        assert store == {}
+    # One place again and again, and the end: size grows by no repeat, and what lacks a place is never looked through.
+    store = {}
+    for _ in range(3):
+        assert _fragment(store, (b"a", b"b", 1), 160, True, body[:1280]) is None
+    assert _fragment(store, (b"a", b"b", 1), 320, False, body[:1280]) is None
+    assert store[(b"a", b"b", 1)].size == 2560
