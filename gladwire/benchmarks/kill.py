@@ -148,7 +148,7 @@ def measure(folder: Path, rounds: int, seed: int) -> str:
     dropper = _Dropper()
     dropper.start()
     for _ in range(rounds):
-        time.sleep(random.uniform(0.2, 3.0))
+        time.sleep(random.uniform(0.5, 6.0))
         what = random.choices(("web", "worker", "database"), (2, 5, 3))[0]
         kills[what] += application.kill(what)
         if not application.runs:
@@ -180,7 +180,7 @@ def _settled(application: _Application) -> list[tuple[str, int]]:
     end = time.monotonic() + 600.0
     while time.monotonic() < end:
         with contextlib.suppress(OSError), urllib.request.urlopen(_ADDRESS, timeout=30) as answer:
-            if not re.search(rb"waiting|being read|being judged", answer.read(), re.IGNORECASE):
+            if not re.search(rb"being analysed", answer.read(), re.IGNORECASE):
                 break
         time.sleep(1.0)
     return [("server processes left after", len(application.numbers("worker")) - min(4, os.cpu_count() or 1))]

@@ -57,7 +57,7 @@ class Timebase:
                 jump = float(steps[gaps[0] - shift]) * self.factor
                 self._refuse(gaps, line, lines, f"the time jumps by {jump:.4g} s here; steps of about "
                              f"{usual * self.factor:.4g} s were expected")  # fmt: skip
-            self._worst = max(self._worst, (most - usual) / usual, (usual - least) / usual)
+            self._worst = max(self._worst, (most - usual) / usual)  # a shorter step differs by one at most
         self._last = float(times[-1])
         self._count += len(times)
 

@@ -50,6 +50,9 @@ ODD = {
     "thousands": 'Time (s),Power (W),SoC\n0,"10,500",20\n30,"11,500",21\n60,"12,500",22\n',
     "thousands by dots": "Zeit (s);Leistung (W);SoC\n0;10.500,5;20\n30;11.500,5;21\n60;12.500,5;22\n",
     "minus by its own sign": "t (s);Temp °C;kW\n0;\u22125;5\n10;\u22124;6\n20;\u22123;7\n",
+    "three days apart": "Zeit;kW;SoC\n05.06.2024 23:59:00;10,5;20\n08.06.2024 00:01:00;11,5;21\n",
+    "mostly at rest, charging negative": "t (s),kW,SoC\n" + "".join(
+        f"{10 * n},{-40 if 6 <= n < 12 else 0.3},{20 + n}\n" for n in range(16)),
     "missing words": "t (s),kW,SoC\n0,5,20\n10,OL,---\n20,n/a,22\n30,7,23\n",
     "fahrenheit": "t (s),kW,Battery temp (°F)\n0,5,32\n10,6,50\n20,7,212\n",
     "minutes as numbers": "min,kW,SoC\n0,5,20\n0.5,6,21\n1.5,7,22\n",
@@ -98,6 +101,15 @@ def test_cells_of_a_workbook(snapshot: SnapshotAssertion) -> None:
     with pytest.raises(UnreadableError) as refused:
         record_from([["Time", "kW"], [0, 1], ["x", 2], [2, 2], *([n, 3] for n in range(3, 9))], "xlsx", False, None, 7)
     assert refused.value.line == 9
+    with pytest.raises(UnreadableError) as refused:
+        record_from(
+            [["Time", "kW"], *([n, 1] for n in range(6)), [7, "x"], *([n, 3] for n in range(8, 16))],
+            "xlsx",
+            False,
+            None,
+            7,
+        )
+    assert refused.value.line == 14
 
 
 @pytest.mark.parametrize(
