@@ -108,7 +108,12 @@ PARTS: tuple[Part, ...] = (
     Part(
         "ledger",
         ("core/lanes/power/ledger.py", "core/lanes/power/shape.py", "core/power/chain.py"),
-        ("tests/core/power/test_told_of_power.py", "tests/core/power", _TOLD),
+        (
+            "tests/core/power/test_told_of_power.py",
+            "tests/core/power/test_shaken_courses.py",
+            "tests/core/power",
+            _TOLD,
+        ),
     ),
     Part(
         "diagnosis",
@@ -120,6 +125,7 @@ PARTS: tuple[Part, ...] = (
         ("formats/dates.py", "formats/power_rows.py", "formats/timebase.py", "formats/table/cells.py"),
         (
             "tests/formats/test_told_of_tables.py",
+            "tests/formats/test_shaken_tables.py",
             "tests/formats/test_power_tables.py",
             "tests/formats/test_tables.py",
         ),

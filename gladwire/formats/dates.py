@@ -10,6 +10,7 @@ from itertools import pairwise
 from dateutil import parser
 
 _YEAR_FIRST = re.compile(r"\d{4}\D")
+_NUMBERS = re.compile(r"(\d{1,2})[-/.]\d{1,2}[-/.]\d{2,4}$")
 _DATED = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}")
 
 
@@ -21,7 +22,7 @@ class Dates:
         distinct = list(dict.fromkeys(texts))
         readings = [found for day_first in (True, False) if (found := _read(distinct, day_first))]
         if not readings:
-            raise ValueError(f"“{distinct[0]}” is no date" if distinct else "there is no date")
+            raise ValueError(_why_not(distinct))
         orders = {tuple(found.values()) for found in readings}
         dotted = all("." in text for text in distinct)
         spans = [_span(list(found.values())) for found in readings]
@@ -33,11 +34,25 @@ class Dates:
         return self._days[text]
 
 
+def _why_not(distinct: Sequence[str]) -> str:
+    """Which of them is no date, or that their orders do not go together."""
+    wrong = next((text for text in distinct if _read([text], True) is None and _read([text], False) is None), None)
+    if wrong is not None:
+        return f"“{wrong}” is no date"
+    return "the dates are of two orders, day first and month first" if distinct else "there is no date"
+
+
 def _read(texts: Sequence[str], day_first: bool) -> dict[str, date] | None:
+    """The dates in one order; None where one of them cannot be read so. The parser would silently take the other order."""
     try:
-        return {text: parser.parse(text, dayfirst=day_first and not _YEAR_FIRST.match(text)).date() for text in texts}
+        found = {text: parser.parse(text, dayfirst=day_first and not _YEAR_FIRST.match(text)).date() for text in texts}
     except (ValueError, OverflowError):
         return None
+    for text, day in found.items():
+        numbers = _NUMBERS.match(text)
+        if numbers and int(numbers[1]) != (day.day if day_first else day.month):
+            return None
+    return found
 
 
 def _span(days: Sequence[date]) -> float:
