@@ -6,10 +6,12 @@ The version stands in the path, so that what a file names relatively (a module's
 from __future__ import annotations
 
 import hashlib
+import mimetypes
 import re
 from functools import cache
 from pathlib import Path
 
+from starlette.responses import Response
 from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
@@ -44,8 +46,25 @@ def is_versioned(path: str) -> bool:
     return path.startswith("/static/") and _VERSION.search(path) is not None
 
 
+@cache
+def _content(path: str) -> tuple[bytes, str]:
+    """(bytes, type) of a file, read once: a page opens with some twenty of them, and each look at the disk is waited for."""
+    return (STATIC / path).read_bytes(), mimetypes.guess_type(path)[0] or "application/octet-stream"
+
+
 class VersionedFiles(StaticFiles):
-    """Serves a file with or without a version in its address."""
+    """Serves a file with or without a version in its address; with one, which never changes, from memory."""
 
     def get_path(self, scope: Scope) -> str:
         return super().get_path({**scope, "path": _VERSION.sub("/", scope["path"])})
+
+    async def get_response(self, path: str, scope: Scope) -> Response:
+        if scope["method"] == "GET" and f"/{version()}/" in scope["path"] and path in _files():
+            content, kind = _content(path)
+            return Response(content, media_type=kind)
+        return await super().get_response(path, scope)
+
+
+@cache
+def _files() -> frozenset[str]:
+    return frozenset(str(p.relative_to(STATIC)) for p in STATIC.rglob("*") if p.is_file())

@@ -14,6 +14,7 @@ import resource
 import signal
 import time
 from collections.abc import Callable
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerContext, ForkServerProcess
 from pathlib import Path
@@ -87,6 +88,12 @@ def run_bounded(
     if kind != "done":
         raise RefusedWorkError(value)
     return value
+
+
+def get_ready() -> None:
+    """Start the server that processes are forked off, so that the first capture need not wait for its imports."""
+    _context()
+    forkserver.ensure_running()
 
 
 def _context() -> ForkServerContext:

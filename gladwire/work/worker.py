@@ -34,7 +34,7 @@ from gladwire.store.models import Capture, Settlement
 from gladwire.store.samples import SampleCache
 from gladwire.store.supplements import BUS
 from gladwire.work.analysis import Outcome, analyse
-from gladwire.work.bounded import Bounds, Progress, RefusedWorkError, StopWork, default_bounds, run_bounded
+from gladwire.work.bounded import Bounds, Progress, RefusedWorkError, StopWork, default_bounds, get_ready, run_bounded
 from gladwire.work.judging import judge_next
 from gladwire.work.stored import job_for, original_file
 
@@ -101,6 +101,7 @@ def own_name(connection: Connection, host: str) -> str:
 def run_worker(url: str, cache_folder: Path) -> None:
     """Work until the parent ends. What an earlier worker of this name left half done is given back first."""
     calm_collector()
+    get_ready()
     engine = engine_for(url)
     sessions, cache = sessions_of(engine), SampleCache(cache_folder)
     with engine.connect() as connection:
