@@ -96,3 +96,27 @@ def test_a_site_with_a_slash_in_its_name_is_reached(client: TestClient) -> None:
     assert client.post("/equipment", data=stall).status_code == 303
     assert client.get("/sites/Quay/West").status_code == 200
     assert client.get("/sites/Quay/West/play").status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("asked", "status"),
+    [("from=-1e308&to=1e308", 200), ("from=1e308&to=-1e308", 422), ("from=0&to=1e-300", 200), ("from=nan&to=1", 422)],
+)
+def test_any_range_of_a_lane_is_drawn_or_refused(client: TestClient, asked: str, status: int) -> None:
+    drop(client)
+    assert client.get(f"/captures/{capture_number(client)}/envelope?{asked}").status_code == status
+
+
+@pytest.mark.parametrize(
+    ("curve", "says"),
+    [
+        ("\n".join(f"{n % 100} {n % 150}" for n in range(501)), "at most 500 points"),
+        ("10 50\n20 1e9", "line 2 of the curve"),
+        ("10 50\n120 40", "line 2 of the curve"),
+        ("10 50\n20 -1", "line 2 of the curve"),
+    ],
+)
+def test_a_curve_that_cannot_be_is_refused_in_words(client: TestClient, curve: str, says: str) -> None:
+    answer = client.post("/equipment", data={"kind": "vehicle", "name": "Van", "by_name": "Runa", "curve": curve})
+    assert answer.status_code == 422
+    assert says in answer.text

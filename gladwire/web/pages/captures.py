@@ -295,6 +295,8 @@ def lane(
     For the pilot single cycles come along where few are in sight.
     """
     capture, _, result = _measured(db, number)
+    if end < start:
+        raise RefusedError(422, "The range ends before it begins.", "Give the earlier moment as “from”.")
     if channel is not None and channel >= len(result.channels):
         raise RefusedError(404, f"There is no channel {channel} in this capture.", "Go back to its session.")
     chosen = channel if channel is not None else result.channel_index or 0

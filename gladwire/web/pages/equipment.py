@@ -12,6 +12,7 @@ from starlette.responses import RedirectResponse, Response
 from gladwire.core.lanes.power.report import record_of
 from gladwire.core.power.equipment import FIELDS, SPECS, Kind
 from gladwire.core.power.sharing import Pair, SiteSession, Step, pairs_of, plan_tests, topology
+from gladwire.core.quantities import BY_KEY
 from gladwire.formats.dates import moment_of
 from gladwire.store.equipment import (
     add_equipment,
@@ -250,6 +251,10 @@ def _details(kind: Kind, form: Mapping[str, str]) -> dict[str, Any]:
     return found
 
 
+# A data sheet's curve has some dozens; a session's own comes from its capture.
+_MOST_POINTS = 500
+
+
 def _curve(text: str) -> tuple[tuple[float, float], ...]:
     """Lines of “SoC kW” as a data sheet or an earlier session tells them."""
     pairs = []
@@ -261,7 +266,9 @@ def _curve(text: str) -> tuple[tuple[float, float], ...]:
             values = [number_in(part) or 0.0 for part in parts]
         except ValueError:
             values = []
-        if len(values) != 2 or not 0 <= values[0] <= 100 or values[1] < 0:
+        if len(values) != 2 or not 0 <= values[0] <= 100 or not 0 <= values[1] <= BY_KEY["power_kw"].most:
             raise ValueError(f"line {number} of the curve: a state of charge and kW were expected, such as “50 120”")
         pairs.append((values[0], values[1]))
+        if len(pairs) > _MOST_POINTS:
+            raise ValueError(f"a curve has at most {_MOST_POINTS} points; every percent or two is enough")
     return tuple(sorted(pairs))
