@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Sequence
 from dataclasses import replace
@@ -169,7 +170,7 @@ def _time_of(cell: Cell, comma: bool) -> _Moment | None:
         return _Moment(cell.total_seconds(), "clock")
     plain = _value(cell, comma)
     if plain is not None:
-        return _Moment(plain, "number")
+        return _Moment(plain, "number") if math.isfinite(plain) else None
     match = _CLOCK.fullmatch(str(cell).strip())
     if not match:
         return None
@@ -256,8 +257,6 @@ def _dated(moments: list[_Moment], told: str, line: int) -> tuple[list[_Moment],
 
 def _rising(times: Floats, body: Sequence[tuple[int, Sequence[Cell]]], first_line: int) -> Ints:
     """Indices of the rows to keep, shape (n,): of readings at one moment the last. Raises where time runs backwards."""
-    if not np.isfinite(times).all():
-        raise UnreadableError("a time is missing", line=first_line + body[int(np.argmax(~np.isfinite(times)))][0])
     steps = np.diff(times)
     if (steps < 0).any():
         raise UnreadableError("the time runs backwards here", line=first_line + body[int(np.argmax(steps < 0)) + 1][0])

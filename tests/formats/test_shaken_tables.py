@@ -34,6 +34,7 @@ CELLS = (
     "1:30 pm",
     "2026-01-02 03:04:05",
     "OL",
+    "1e999",
     "45 kW",
     "10 %",
     "1.234,5",
@@ -93,6 +94,7 @@ def test_one_row_at_a_time(name: str, snapshot: SnapshotAssertion) -> None:
         for lines in (1, 58, 59, 60):
             yield f"{lines} lines above", brief([["Log of a stall"]] * lines + table)
         yield "units below", brief([[h.split(" (")[0] for h in header], ["(s)", "(kW)", "(%)"], *body])
+        yield "one row, five lines above", brief([["Log of a stall"]] * 5 + [header, body[0]])
         yield "no header", brief(body)
 
     assert differences(brief(table), variants()) == snapshot
