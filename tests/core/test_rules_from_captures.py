@@ -61,6 +61,14 @@ def sinking() -> np.ndarray[Any, Any]:
     return kw
 
 
+def stayed(reads: str = "", **stay: Any) -> Analysis:
+    """A simulated vehicle at a post, its ratings known; reads: a temperature that was logged beside."""
+    course = played(POST, **stay)
+    more = {reads: np.round(getattr(course, reads), 1)} if reads else {}
+    known = Context(post_kw=200, post_a=300, post_v=920, vehicle_kw=130, vehicle_a=420, pack_kwh=60, pack_class_v=400)
+    return take(PowerRecord(course.time_s, seen(course).values | more), Settled(context=known)).analysis
+
+
 POWER: dict[str, tuple[Callable[[], Analysis], str | None]] = {
     "power_ramp_slow": (lambda: powered(level(60.0, ramp_s=240.0)), None),
     "power_adapter": (
@@ -80,6 +88,14 @@ POWER: dict[str, tuple[Callable[[], Analysis], str | None]] = {
     "power_lead": (
         lambda: powered(level(13.8), ac_phases=3, offer_a=32, onboard_a=32, onboard_phases=3, cable_code_a=20),
         "lead_underrated",
+    ),
+    "power_cold": (lambda: stayed("pack_c", pack_c=2.0), "pack_cold"),
+    "power_hot": (lambda: stayed("pack_c", pack_c=51.0), "pack_hot"),
+    "power_interrupted": (lambda: stayed(spells=(Spell(6.0, 9.0, 0.0),)), "power_interruption"),
+    "power_unexplained": (lambda: powered(level(61.0, 40.0), post_kw=150), None),
+    "power_vehicle_limit": (
+        lambda: powered(level(77.0, 30.0), post_kw=150, post_a=350, vehicle_kw=77, pack_class_v=400),
+        None,
     ),
     "power_slower": (lambda: powered(sinking()), "cable_cooling"),
     "power_label": (
