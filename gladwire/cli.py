@@ -17,6 +17,9 @@ from gladwire.core.plc.keylog import LONGEST, KeyLog, read_keylog
 from gladwire.core.power.chain import Context
 from gladwire.core.settled import Settled
 from gladwire.core.supplements import Described, Supplements
+from gladwire.core.words import number_of
+
+_VAR = Path(__file__).resolve().parent.parent / "var"
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -28,7 +31,13 @@ def main(arguments: list[str] | None = None) -> int:
         server = commands.add_parser(name, help="start the application")
         server.add_argument("--port", type=int, default=8100 if name == "serve" else 8110)
         server.add_argument("--host", default="127.0.0.1")
-        server.add_argument("--home", type=Path, default=Path("var") / name, help="where its data lives")
+        server.add_argument("--home", type=Path, default=_VAR / name, help="where its data lives")
+    keep = commands.add_parser("backup", help="all that is stored, in one file; the application may run meanwhile")
+    keep.add_argument("folder", type=Path, nargs="?", default=Path(), help="where the file is to be; here by default")
+    back = commands.add_parser("restore", help="the data of a backup, where there is none yet")
+    back.add_argument("file", type=Path, help="a file that backup made; only one you trust")
+    for command in (keep, back):
+        command.add_argument("--home", type=Path, default=_VAR / "serve", help="where the data lives")
     exi = commands.add_parser("exi", help="decode or encode V2G messages, one a line")
     exi.add_argument("direction", choices=("decode", "encode"))
     exi.add_argument("--protocol", choices=PROTOCOLS, help="instead of finding out")
@@ -37,6 +46,8 @@ def main(arguments: list[str] | None = None) -> int:
         return _inspect(chosen)
     if chosen.command == "exi":
         return _exi(chosen)
+    if chosen.command in ("backup", "restore"):
+        return _keep(chosen)
     from gladwire.run import run  # the server's imports take longer than inspect may
 
     return run(chosen.command, chosen.host, chosen.port, chosen.home.resolve())
@@ -152,6 +163,28 @@ def _inspect(chosen: argparse.Namespace) -> int:
             return 2
     print(as_json(results) if chosen.json else as_text(results))
     return 0
+
+
+def _keep(chosen: argparse.Namespace) -> int:
+    from gladwire.store.backup import BackupError, back_up, restore
+
+    home = chosen.home.resolve()
+    try:
+        if chosen.command == "backup":
+            path, kept = back_up(home, chosen.folder)
+            done = f"{path}: everything of {kept.taken}, {path.stat().st_size / 1e6:.1f} MB"
+        else:
+            kept = restore(chosen.file, home)
+            done = f"Restored as of {kept.taken} under {home}"
+    except BackupError as error:
+        print(f"glad {chosen.command}: {error}", file=sys.stderr)
+        return 3
+    print(f"{done}: {number_of(kept.captures, 'capture')}, {number_of(kept.cases, 'case')}.")
+    if chosen.command == "backup":
+        print("It holds customers' captures and key logs: keep it as you keep those, and not only on this machine.")
+    for sentence in kept.damaged:
+        print(f"glad {chosen.command}: {sentence}", file=sys.stderr)
+    return 1 if kept.damaged else 0
 
 
 def _exi(chosen: argparse.Namespace) -> int:

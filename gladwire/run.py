@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import errno
-import fcntl
 import os
 import shutil
 import signal
@@ -20,6 +19,7 @@ from typing import Protocol
 import uvicorn
 
 from gladwire.store.database import SchemaError, engine_for, migrate, sessions_of
+from gladwire.store.home import HomeInUseError, only_one
 from gladwire.store.mariadb import DatabaseError, PrivateMariaDB
 from gladwire.web.app import create_app
 from gladwire.work.worker import PARENT, worker_command
@@ -54,8 +54,10 @@ def _leave(*_: object) -> None:
 
 def _start(stack: ExitStack, command: str, host: str, port: int, home: Path) -> None:
     address = f"http://{'localhost' if host == '127.0.0.1' else host}:{port}/"
-    home.mkdir(parents=True, exist_ok=True)
-    stack.enter_context(_only_one(home, address))
+    try:
+        stack.enter_context(only_one(home, f"process {os.getpid()} at {address}"))
+    except HomeInUseError as other:
+        raise StartError(f"another instance is running already: {other}") from None
     _check_space(home)
     _check_port(host, port)
     stack.enter_context(_own_temporary(home))
@@ -77,22 +79,6 @@ def _start(stack: ExitStack, command: str, host: str, port: int, home: Path) -> 
     server = uvicorn.Server(uvicorn.Config(app, host=host, port=port, log_level="warning", timeout_graceful_shutdown=5))
     print(f"Glad Wire is running at {address}  (stop it with Ctrl+C)", flush=True)
     server.run()
-
-
-@contextmanager
-def _only_one(home: Path, address: str) -> Iterator[None]:
-    """One instance per data folder: two servers on one data directory would harm it."""
-    path = home / "lock"
-    with path.open("a+") as file:
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            file.seek(0)
-            raise StartError(f"another instance is running already: {file.read().strip()}") from None
-        file.truncate(0)
-        file.write(f"process {os.getpid()} at {address}")
-        file.flush()
-        yield
 
 
 def _check_space(home: Path) -> None:

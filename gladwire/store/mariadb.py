@@ -15,6 +15,7 @@ from pathlib import Path
 import pymysql
 
 _DATABASE = "gladwire"
+_PACKAGES = {"mariadb": "mariadb-client-core", "mariadb-dump": "mariadb-client"}
 _START_PATIENCE_S = 60.0
 # Captures are stored in chunks well below this.
 _MAX_PACKET = "64M"
@@ -32,6 +33,7 @@ class PrivateMariaDB:
         self.data = home / "db"
         self.log = home / "mariadb.log"
         self.port = 0
+        self._port_file = home / "db.port"
         self._process: subprocess.Popen[bytes] | None = None
 
     @property
@@ -44,6 +46,7 @@ class PrivateMariaDB:
         if not self.data.is_dir():
             self._initialise()
         self._end_predecessors()
+        self._port_file.unlink(missing_ok=True)
         self.port = self.port or _free_port()
         settings = self._settings_file()
         # Killed with its parent, so a killed application leaves no server behind.
@@ -71,6 +74,24 @@ class PrivateMariaDB:
             start_new_session=True,
         )
         self._wait_until_it_answers()
+        self._port_file.write_text(str(self.port))
+
+    def attach(self) -> None:
+        """Use the server that another process runs on this folder. Raises DatabaseError where none answers."""
+        try:
+            self.port = int(self._port_file.read_text())
+            self._connect()
+        except (OSError, ValueError, pymysql.Error) as error:
+            raise DatabaseError(
+                "the database of the running instance does not answer now; try again in a moment"
+            ) from error
+
+    def client(self, name: str, *options: str) -> tuple[list[str], dict[str, str]]:
+        """(command, environment) of a client program of the database's own, on this server's tables; the password stays out
+        of the list of processes. Raises DatabaseError where it is not installed."""
+        command = [_program(name), "--no-defaults", "--protocol=tcp", "--host=127.0.0.1", f"--port={self.port}"]
+        command += ["--user=gladwire", "--default-character-set=utf8mb4", f"--max-allowed-packet={_MAX_PACKET}"]
+        return [*command, *options, _DATABASE], {**os.environ, "MYSQL_PWD": self._password()}
 
     @property
     def runs(self) -> bool:
@@ -168,24 +189,29 @@ class PrivateMariaDB:
             if self._process.poll() is not None:
                 raise DatabaseError(f"MariaDB stopped while starting; the reason is at the end of {self.log}")
             with contextlib.suppress(pymysql.Error):
-                pymysql.connect(
-                    host="127.0.0.1",
-                    port=self.port,
-                    user="gladwire",
-                    password=self._password(),
-                    database=_DATABASE,
-                    connect_timeout=2,
-                ).close()
+                self._connect()
                 return
             time.sleep(0.05)
         self.stop()
         raise DatabaseError(f"MariaDB did not answer within {_START_PATIENCE_S:.0f} s; see {self.log}")
 
+    def _connect(self) -> None:
+        """Raises pymysql.Error where the server does not answer."""
+        pymysql.connect(
+            host="127.0.0.1",
+            port=self.port,
+            user="gladwire",
+            password=self._password(),
+            database=_DATABASE,
+            connect_timeout=2,
+        ).close()
+
 
 def _program(name: str) -> str:
     found = shutil.which(name, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/sbin:/usr/bin")
     if found is None:
-        raise DatabaseError(f"the program {name} is missing (Debian package mariadb-server-core)")
+        package = _PACKAGES.get(name, "mariadb-server-core")
+        raise DatabaseError(f"the program {name} is missing (Debian package {package})")
     return found
 
 
