@@ -11,7 +11,6 @@ import contextlib
 import hashlib
 import os
 import random
-import re
 import shutil
 import signal
 import subprocess
@@ -31,6 +30,8 @@ from gladwire.store.mariadb import PrivateMariaDB
 _PORT = 8392
 _ADDRESS = f"http://localhost:{_PORT}"
 _STARTS_WITHIN_S = 90.0
+_LEFT_TO_DO = """SELECT (SELECT COUNT(*) FROM captures WHERE state IN ('received', 'analysing'))
+    + (SELECT COUNT(*) FROM charging_sessions WHERE asked > judged)"""
 
 
 class _Application:
@@ -176,13 +177,17 @@ def measure(folder: Path, rounds: int, seed: int) -> str:
 
 
 def _settled(application: _Application) -> list[tuple[str, int]]:
-    """Wait until nothing is being analysed any more; how many are stuck after that."""
+    """Wait until nothing is left to do; how many processes there are too many of after that."""
+    database = PrivateMariaDB(application.home)
+    database.attach()
+    engine = create_engine(database.url)
     end = time.monotonic() + 600.0
     while time.monotonic() < end:
-        with contextlib.suppress(OSError), urllib.request.urlopen(_ADDRESS, timeout=30) as answer:
-            if not re.search(rb"being analysed", answer.read(), re.IGNORECASE):
+        with engine.connect() as connection:
+            if not connection.scalar(text(_LEFT_TO_DO)):
                 break
-        time.sleep(1.0)
+        time.sleep(0.5)
+    engine.dispose()
     return [("server processes left after", len(application.numbers("worker")) - min(4, os.cpu_count() or 1))]
 
 

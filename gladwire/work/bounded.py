@@ -167,5 +167,6 @@ def _child(theirs: Connection, bounds: Bounds, work: Callable[..., Any], argumen
             "failed",
             f"Something in it was not expected here ({type(error).__name__}); it is damaged or of a new kind",
         )
-    theirs.send(answer)
+    with contextlib.suppress(BrokenPipeError):  # nobody is left to hear it
+        theirs.send(answer)
     theirs.close()
