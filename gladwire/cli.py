@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
+import os
+import resource
 import sys
 from pathlib import Path
 
@@ -24,6 +27,13 @@ _VAR = Path(__file__).resolve().parent.parent / "var"
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; returns the exit code. 2 means a file could not be read."""
+    try:
+        return _run(arguments)
+    except KeyboardInterrupt:
+        return 130
+
+
+def _run(arguments: list[str] | None) -> int:
     parser = argparse.ArgumentParser(prog="glad", description="From a charging capture to a recorded verdict.")
     commands = parser.add_subparsers(dest="command", required=True)
     _inspect_arguments(commands.add_parser("inspect", help="analyse capture files"))
@@ -140,6 +150,7 @@ def _inspect(chosen: argparse.Namespace) -> int:
     from gladwire.formats.errors import UnreadableError
     from gladwire.terminal import as_json, as_text, measure_file
 
+    memory_gib = _bound_memory()
     try:
         settled = _settled(chosen)
         supplements = Supplements(
@@ -161,8 +172,19 @@ def _inspect(chosen: argparse.Namespace) -> int:
         except OSError as error:
             print(f"glad inspect: {path.name}: {error.strerror or error}", file=sys.stderr)
             return 2
+        except MemoryError:
+            print(f"glad inspect: {path.name}: it needs more than {memory_gib:.1f} GiB of memory", file=sys.stderr)
+            return 2
     print(as_json(results) if chosen.json else as_text(results))
     return 0
+
+
+def _bound_memory() -> float:
+    """Let this process take half of the machine's memory at most; how many GiB that is."""
+    half = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2
+    with contextlib.suppress(ValueError, OSError):
+        resource.setrlimit(resource.RLIMIT_DATA, (half, resource.getrlimit(resource.RLIMIT_DATA)[1]))
+    return half / 2**30
 
 
 def _keep(chosen: argparse.Namespace) -> int:

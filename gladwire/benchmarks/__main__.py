@@ -1,4 +1,5 @@
-"""`./glad bench [pilot|pages|session|plc|can|power|mutants|kill]`: prints tables and keeps the last ones under docs/."""
+"""`./glad bench [pilot|pages|session|plc|can|power]`: prints tables and keeps the last ones under docs/. `mutants`, `kill`
+and `storm` are told in words."""
 
 from __future__ import annotations
 
@@ -10,7 +11,7 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from gladwire.benchmarks import can, kill, mutants, pages, pilot, plc, power, session
+from gladwire.benchmarks import can, kill, mutants, pages, pilot, plc, power, session, storm
 
 PAGE = Path("docs/performance.md")
 BENCHES = {
@@ -25,8 +26,8 @@ BENCHES = {
 
 def main() -> None:
     """Run the chosen benches (all by default) and replace their sections of the page."""
-    if sys.argv[1:2] in (["mutants"], ["kill"]):
-        {"mutants": mutants.main, "kill": kill.main}[sys.argv[1]](sys.argv[2:])
+    if main_of := {"mutants": mutants.main, "kill": kill.main, "storm": storm.main}.get("".join(sys.argv[1:2])):
+        main_of(sys.argv[2:])
         return
     parser = argparse.ArgumentParser(prog="glad bench")
     parser.add_argument("which", nargs="?", choices=[*BENCHES, "all"], default="all")

@@ -7,13 +7,10 @@ no capture stuck in the middle, and no file left over.
 from __future__ import annotations
 
 import argparse
-import contextlib
 import hashlib
 import os
 import random
 import shutil
-import signal
-import subprocess
 import sys
 import threading
 import time
@@ -25,72 +22,11 @@ from pathlib import Path
 
 from sqlalchemy import create_engine, text
 
+from gladwire.benchmarks.application import Application
 from gladwire.store.mariadb import PrivateMariaDB
 
 _PORT = 8392
 _ADDRESS = f"http://localhost:{_PORT}"
-_STARTS_WITHIN_S = 90.0
-_LEFT_TO_DO = """SELECT (SELECT COUNT(*) FROM captures WHERE state IN ('received', 'analysing'))
-    + (SELECT COUNT(*) FROM charging_sessions WHERE asked > judged)"""
-
-
-class _Application:
-    """The application in a process of its own, on a folder that lasts from start to start."""
-
-    def __init__(self, home: Path) -> None:
-        self.home = home
-        self.log = home.with_suffix(".log").open("ab")
-        self.process: subprocess.Popen[bytes] | None = None
-
-    def start(self) -> None:
-        command = [sys.executable, "-m", "gladwire.cli", "serve", "--home", str(self.home), "--port", str(_PORT)]
-        self.process = subprocess.Popen(command, stdout=self.log, stderr=self.log, start_new_session=True)
-
-    @property
-    def runs(self) -> bool:
-        return self.process is not None and self.process.poll() is None
-
-    def answers(self) -> bool:
-        with contextlib.suppress(OSError, ValueError), urllib.request.urlopen(_ADDRESS, timeout=5) as answer:
-            return bool(answer.status == 200)
-        return False
-
-    def wait_until_it_answers(self) -> None:
-        end = time.monotonic() + _STARTS_WITHIN_S
-        while time.monotonic() < end:
-            if not self.runs:
-                self.start()
-            if self.answers():
-                return
-            time.sleep(0.2)
-        raise RuntimeError(f"it did not start again within {_STARTS_WITHIN_S:.0f} s; see {self.log.name}")
-
-    def numbers(self, what: str) -> list[int]:
-        """Processes of this folder: "web", "worker" or "database"."""
-        marks = {"web": ("gladwire.cli", f"{self.home}"), "worker": ("gladwire.work.worker", f"{self.home}"),
-                 "database": ("mariadbd", f"--datadir={self.home}")}[what]  # fmt: skip
-        found = []
-        for place in Path("/proc").glob("[0-9]*"):
-            with contextlib.suppress(OSError):
-                line = (place / "cmdline").read_bytes().replace(b"\0", b" ").decode(errors="replace")
-                if all(mark in line for mark in marks):
-                    found.append(int(place.name))
-        return found
-
-    def kill(self, what: str) -> bool:
-        numbers = self.numbers(what)
-        if not numbers:
-            return False
-        with contextlib.suppress(OSError):
-            os.kill(random.choice(numbers), signal.SIGKILL)
-        if what == "web" and self.process is not None:
-            self.process.wait()
-        return True
-
-    def stop(self) -> None:
-        if self.process is not None and self.runs:
-            self.process.terminate()
-            self.process.wait(60)
 
 
 class _Dropper(threading.Thread):
@@ -133,12 +69,12 @@ class _StayHere(urllib.request.HTTPRedirectHandler):
 _opener = urllib.request.build_opener(_StayHere)
 
 
-def measure(folder: Path, rounds: int, seed: int) -> str:
-    """A table of what was done, what was answered, and what is left."""
+def measure(folder: Path, rounds: int, seed: int) -> list[tuple[str, int]]:
+    """What was done, what was answered, and what is left."""
     random.seed(seed)
     home = folder / "kill"
     shutil.rmtree(home, ignore_errors=True)
-    application, kills = _Application(home), Counter[str]()
+    application, kills = Application(home, _PORT), Counter[str]()
     for _ in range(max(1, rounds // 20)):
         # First starts, cut off anywhere.
         shutil.rmtree(home, ignore_errors=True)
@@ -167,31 +103,16 @@ def measure(folder: Path, rounds: int, seed: int) -> str:
     application.wait_until_it_answers()
     dropper.ended.set()
     dropper.join()
-    problems = _settled(application)
+    application.wait_until_done()
+    left = len(application.numbers("worker")) - min(4, os.cpu_count() or 1)
+    problems = [("server processes left after", left)]
     application.stop()
-    problems += _wrong(home, dropper.answered)
-    rows = [f"| kills of {what} | {count} |" for what, count in sorted(kills.items())]
-    rows += [f"| uploads tried | {dropper.tried} |", f"| uploads answered | {len(dropper.answered)} |"]
-    rows += [f"| {what} | {count} |" for what, count in problems]
-    return "| | |\n|---|---|\n" + "\n".join(rows)
+    rows = [(f"kills of {what}", count) for what, count in sorted(kills.items())]
+    rows += [("uploads tried", dropper.tried), ("uploads answered", len(dropper.answered))]
+    return [*rows, *problems, *wrong(home, dropper.answered)]
 
 
-def _settled(application: _Application) -> list[tuple[str, int]]:
-    """Wait until nothing is left to do; how many processes there are too many of after that."""
-    database = PrivateMariaDB(application.home)
-    database.attach()
-    engine = create_engine(database.url)
-    end = time.monotonic() + 600.0
-    while time.monotonic() < end:
-        with engine.connect() as connection:
-            if not connection.scalar(text(_LEFT_TO_DO)):
-                break
-        time.sleep(0.5)
-    engine.dispose()
-    return [("server processes left after", len(application.numbers("worker")) - min(4, os.cpu_count() or 1))]
-
-
-def _wrong(home: Path, answered: dict[str, str]) -> list[tuple[str, int]]:
+def wrong(home: Path, answered: dict[str, str]) -> list[tuple[str, int]]:
     """What is not as it should be, counted; a start of the database alone tells."""
     with PrivateMariaDB(home) as database:
         engine = create_engine(database.url)
@@ -219,4 +140,5 @@ def main(arguments: Sequence[str]) -> None:
     wanted = parser.parse_args(arguments)
     folder = Path("var/bench").resolve()
     folder.mkdir(parents=True, exist_ok=True)
-    print(f"\n{measure(folder, wanted.rounds, wanted.seed)}")
+    rows = measure(folder, wanted.rounds, wanted.seed)
+    print("\n\n| | |\n|---|---|\n" + "\n".join(f"| {what} | {count} |" for what, count in rows))

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gladwire.core.can.names import dbc_text, is_dbc, read_names
-from gladwire.core.plc.keylog import is_keylog
+from gladwire.core.plc.keylog import is_keylog, read_keylog
 from gladwire.core.settled import Settled
 from gladwire.demo.case import DemoCase, DemoSession, Noted
 from gladwire.demo.harbour import CASES, LOOSE
@@ -64,7 +64,7 @@ def _add(db: Session, told: DemoSession, case: Case | None) -> None:
     for file in told.files:
         content = file.content()
         if is_keylog(content):
-            add_key_log(db, session, file.name, content)
+            add_key_log(db, session, file.name, content, read_keylog(content.decode()).sessions)
         elif is_dbc(content):
             add_description(db, file.name, content, read_names(dbc_text(content), file.name).counts)
         else:

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import io
 import re
+import struct
 import tempfile
+import zlib
 from collections.abc import Callable, Iterable
 from datetime import UTC, datetime
 from typing import Any
@@ -18,7 +20,7 @@ import numpy as np
 from gladwire.core.can.log import EXTENDED, CanLog
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.frames import EARLIEST, LATEST
-from gladwire.formats.opening import Source
+from gladwire.formats.opening import Source, read_some
 from gladwire.formats.reader import Options, Reader
 
 _MOST_FRAMES = 40_000_000
@@ -27,6 +29,8 @@ _CANDUMP = re.compile(rb"^\((\d+\.\d+)\)\s+\S+\s+[0-9A-Fa-f]{3,8}##?")
 _PRINTED = re.compile(r"^\s*\((\d+\.\d+)\)\s+(\S+)\s+([0-9A-Fa-f]{3,8})\s+\[\d+\]\s+((?:[0-9A-Fa-f]{2}\s*)*)")
 _ASC = re.compile(rb"^(date |base +(hex|dec)|// version|Begin Triggerblock|internal events)", re.IGNORECASE)
 _COLUMNS = 64
+# Kind of a container, its packing by zlib, and what it may unpack to: loggers write 128 KiB, some a few MiB.
+_CONTAINER, _PACKED, _MOST_CONTAINER = 10, b"\x02\0", 64 * 2**20
 
 
 def _first_lines(head: bytes) -> list[bytes]:
@@ -67,11 +71,38 @@ def _reader(kind: str, make: Callable[[Any], Any], binary: bool = False) -> Call
                     file.write(part)
             file.seek(0)
             if binary:
+                _check_containers(file)
+                file.seek(0)
                 return gather(_opened(make, file), f"can-{kind}")
             with io.TextIOWrapper(file, encoding="utf-8", errors="replace") as text:
                 return gather(_opened(make, text), f"can-{kind}")
 
     return read
+
+
+def _check_containers(file: Any) -> None:
+    """A BLF file packs its frames into containers, of which a library unpacks each at once, whatever comes out.
+
+    Raises UnreadableError for one that unpacks to more than a log's does.
+    """
+    (size,) = struct.unpack("<4xI", file.read(8).ljust(8, b"\0"))
+    file.seek(size)
+    while len(head := file.read(16)) == 16 and head[:4] == b"LOBJ":
+        length, kind = struct.unpack("<II", head[8:])
+        body = read_some(file, min(length - 16, _MOST_CONTAINER)) if kind == _CONTAINER and length > 32 else b""
+        if body[:2] == _PACKED and _unpacked(body[16:]) == _MOST_CONTAINER:
+            raise UnreadableError(
+                f"a container of the log unpacks to {_MOST_CONTAINER // 2**20} MiB or more: no log's does"
+            )
+        size += max(length, 16) + length % 4
+        file.seek(size)
+
+
+def _unpacked(packed: bytes) -> int:
+    try:
+        return len(zlib.decompressobj().decompress(packed, _MOST_CONTAINER))
+    except zlib.error:  # damaged: the library says so
+        return 0
 
 
 def _opened(make: Callable[[Any], Any], file: Any) -> Any:

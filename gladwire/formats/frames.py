@@ -12,6 +12,8 @@ from gladwire.formats.opening import Source, read_some
 
 LONGEST_FRAME = 256 * 1024
 MOST_BYTES = 2 * 2**30
+MOST_FRAMES = 20_000_000
+TOO_MANY = f"more than {MOST_FRAMES:,} frames; that is beyond one session"
 # Seconds since 1970 that can be the moment of a capture: from 1971, when a clock was set at all, to 2200.
 EARLIEST, LATEST = 366 * 86400.0, 7.26e9
 

@@ -14,10 +14,13 @@ from typing import Any, BinaryIO, cast
 from gladwire.formats.errors import UnreadableError
 
 HEAD_BYTES = 256 * 1024
+_PART_BYTES = 4 * 2**20
 # A text of this size holds over a hundred million samples; more is not one capture.
 MAX_TEXT_BYTES = 8 * 2**30
 # One channel of this many samples takes 1.6 GB as float32.
 MAX_SAMPLES = 400_000_000
+# A capture or record has some tens of columns.
+MOST_COLUMNS = 500
 _GZIP = b"\x1f\x8b"
 # What a packed file may unpack to: any capture to so much, and beyond that so many times its size. A table of numbers
 # packs to a tenth, a steady one to a hundredth.
@@ -95,22 +98,21 @@ class _Unpacked(io.RawIOBase):
 
 def read_some(stream: BinaryIO, size: int) -> bytes:
     """Up to size bytes, fewer only at the end; a gzip that breaks off gives what it held."""
-    parts: list[bytes] = []
-    left = size
-    while left > 0:
+    held = io.BytesIO()
+    while (left := size - held.tell()) > 0:
         try:
-            part = stream.read(left)
+            # A file's own read takes room for all that is asked for, however little is there.
+            part = stream.read(min(left, _PART_BYTES))
         except EOFError:
             break
         except (gzip.BadGzipFile, zlib.error, OSError) as error:
-            if parts:
+            if held.tell():
                 break
             raise UnreadableError("the gzip file is damaged: it cannot be unpacked") from error
         if not part:
             break
-        parts.append(part)
-        left -= len(part)
-    return b"".join(parts)
+        held.write(part)
+    return held.getvalue()
 
 
 def encoding_of(head: bytes) -> str:

@@ -6,7 +6,7 @@ import struct
 
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.formats.errors import UnreadableError
-from gladwire.formats.frames import LONGEST_FRAME, finished, whole
+from gladwire.formats.frames import LONGEST_FRAME, MOST_FRAMES, TOO_MANY, finished, whole
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Reader
 
@@ -48,6 +48,8 @@ def read(source: Source, options: Options) -> FrameCapture:
         if first is None:
             first = when
         frames.append(Frame(when - first, data[at : at + kept], link, max(original - kept, 0)))
+        if len(frames) > MOST_FRAMES:
+            raise UnreadableError(TOO_MANY)
         at += kept
     else:
         if at < size:

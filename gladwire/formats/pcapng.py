@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 
 from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.formats.errors import UnreadableError
-from gladwire.formats.frames import LONGEST_FRAME, finished, whole
+from gladwire.formats.frames import LONGEST_FRAME, MOST_FRAMES, TOO_MANY, finished, whole
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Reader
 
@@ -137,6 +137,8 @@ def read(source: Source, options: Options) -> FrameCapture:
         if at + length > size:
             state.remarks.append("The last block is cut off.")
             break
+        if len(state.frames) > MOST_FRAMES:
+            raise UnreadableError(TOO_MANY)
         try:
             if kind == _ENHANCED and state.plain(data, at, length):
                 at += length

@@ -9,14 +9,14 @@ import openpyxl
 
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.formats.errors import UnreadableError
-from gladwire.formats.opening import Source
+from gladwire.formats.opening import MOST_COLUMNS, Source
 from gladwire.formats.power_rows import find_header, record_from
 from gladwire.formats.reader import Options, Reader
 
 # What a workbook may unpack to, and hold in rows: more is no record of one session but an attack or an accident.
 _MOST_UNPACKED, _MOST_ROWS = 512 * 2**20, 500_000
-# A record has some tens of columns; cells that are empty cost as much as those that are not.
-_MOST_COLUMNS, _MOST_CELLS = 500, 5_000_000
+# Cells that are empty cost as much as those that are not.
+_MOST_CELLS = 5_000_000
 
 
 def sniff(head: bytes) -> int:
@@ -47,7 +47,7 @@ def read(source: Source, options: Options) -> PowerRecord:
 
 def _rows(sheet: Any) -> Any:
     cells = 0
-    for number, row in enumerate(sheet.iter_rows(values_only=True, max_col=_MOST_COLUMNS)):
+    for number, row in enumerate(sheet.iter_rows(values_only=True, max_col=MOST_COLUMNS)):
         cells += len(row)
         if number > _MOST_ROWS:
             raise UnreadableError(f"more than {_MOST_ROWS:,} rows; that is beyond one session")

@@ -16,7 +16,7 @@ from vcd.writer import VCDWriter
 
 from gladwire.core.signal.waveform import Floats, Recording, Waveform
 from gladwire.formats.errors import UnreadableError
-from gladwire.formats.opening import Source
+from gladwire.formats.opening import Source, read_some
 from gladwire.formats.reader import Options, Reader
 
 # A line of text per change: more is not what a lock or contactor does in a session.
@@ -58,7 +58,7 @@ def read(source: Source, options: Options) -> Recording:
     Raises UnreadableError for a file that is no dump, has no variable that changes, or is too large.
     """
     with source.open() as stream:
-        content = stream.read(_MOST_BYTES + 1)
+        content = read_some(stream, _MOST_BYTES + 1)
     if len(content) > _MOST_BYTES:
         raise UnreadableError(
             f"the dump is larger than {_MOST_BYTES // 2**20} MiB; record fewer lines or a shorter time"

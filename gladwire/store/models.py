@@ -270,7 +270,10 @@ class KnownGood(Base):
 
 
 class KeyLogFile(Base):
-    """Secrets of TLS sessions, compressed; apart from captures, and never among what is given out."""
+    """Secrets of TLS sessions, compressed; apart from captures, and never among what is given out.
+
+    connections: how many it has lines of, 0 where never counted.
+    """
 
     __tablename__ = "key_logs"
 
@@ -279,6 +282,7 @@ class KeyLogFile(Base):
     name: Mapped[str] = mapped_column(String(255))
     sha256: Mapped[str] = mapped_column(String(64))
     text: Mapped[bytes] = mapped_column(MEDIUMBLOB)
+    connections: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
 
 

@@ -6,27 +6,25 @@ import hashlib
 import json
 import zlib
 from collections.abc import Mapping, Sequence
-from functools import lru_cache
 
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from gladwire.core.can.names import Kind, shipped
-from gladwire.core.plc.keylog import KeyLog, read_keylog
 from gladwire.store.captures import ask_again
 from gladwire.store.models import BusDescription, Capture, ChargingSession, KeyLogFile, utc_now
 
 BUS = "can"
 
 
-def add_key_log(db: Session, session: ChargingSession, name: str, content: bytes) -> KeyLogFile:
-    """Keep a key log for a session's captures, which are analysed anew. Raises ValueError where it is none."""
-    read_keylog(content.decode("ascii", "replace"))
+def add_key_log(db: Session, session: ChargingSession, name: str, content: bytes, connections: int) -> KeyLogFile:
+    """Keep a key log that was parsed for a session's captures, which are analysed anew. connections: how many it opens."""
     digest = hashlib.sha256(content).hexdigest()
     same = select(KeyLogFile).where(KeyLogFile.session_id == session.id, KeyLogFile.sha256 == digest)
     kept = db.scalar(same)
     if kept is None:
-        kept = KeyLogFile(session_id=session.id, name=name[-255:], sha256=digest, text=zlib.compress(content, 6))
+        kept = KeyLogFile(session_id=session.id, name=name[-255:], sha256=digest, connections=connections)
+        kept.text = zlib.compress(content, 6)
         db.add(kept)
     again(session.captures)
     return kept
@@ -50,16 +48,6 @@ def again(captures: Sequence[Capture]) -> None:
     """Queue captures for a new analysis."""
     for capture in captures:
         ask_again(capture)
-
-
-def sessions_in(kept: KeyLogFile) -> int:
-    """How many connections a key log has lines of."""
-    return _keylog(kept.sha256, kept.text).sessions
-
-
-@lru_cache(maxsize=64)
-def _keylog(_: str, packed: bytes) -> KeyLog:
-    return read_keylog(zlib.decompress(packed).decode("ascii", "replace"))
 
 
 def add_description(

@@ -121,6 +121,14 @@ def counts_of(content: bytes, title: str) -> tuple[int, int]:
         raise RefusedWorkError(str(error)) from error
 
 
+def connections_of(content: bytes) -> int:
+    """How many connections a key log has lines of. Raises RefusedWorkError with one sentence where it is none."""
+    try:
+        return read_keylog(content.decode("ascii", "replace")).sessions
+    except ValueError as error:
+        raise RefusedWorkError(str(error)) from error
+
+
 def frames_between(path: Path, options: Options, first_s: float, last_s: float, title: str) -> bytes:
     """The frames of a stretch of a capture as a file; empty where there is none. Raises RefusedWorkError."""
     try:

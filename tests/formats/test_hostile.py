@@ -3,95 +3,21 @@
 from __future__ import annotations
 
 import gzip
-import io
-import zipfile
-from collections.abc import Callable, Mapping
 
 import numpy as np
-import openpyxl
 import pytest
 
+from gladwire.benchmarks.hostile import HOSTILE, SAMPLES, container, ethernet, npz, power, sheet
+from gladwire.core.can.names import read_names
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.measured import Measured, measure_capture
+from gladwire.core.plc.frames import Frame
 from gladwire.core.signal.waveform import Recording
+from gladwire.formats import pcapng
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
 from gladwire.terminal import measure_file
-
-
-def npz(**arrays: object) -> bytes:
-    out = io.BytesIO()
-    np.savez(out, **arrays)  # type: ignore[arg-type]
-    return out.getvalue()
-
-
-SAMPLES = np.where(np.arange(4000) % 100 < 27, 9.0, -12.0).astype(np.float32)
-
-
-def scope(*times: str) -> bytes:
-    return ("t,CP\n" + "".join(f"{t},{v}\n" for t, v in zip(times, SAMPLES, strict=False))).encode()
-
-
-def power(cell: str) -> bytes:
-    rows = "".join(f"{10 * n},{cell if n == 7 else 50 + n},{20 + n}\n" for n in range(30))
-    return f"t (s),kW,SoC\n{rows}".encode()
-
-
-def sheet(rows: Callable[[object], None]) -> bytes:
-    book = openpyxl.Workbook()
-    rows(book.active)
-    out = io.BytesIO()
-    book.save(out)
-    return out.getvalue()
-
-
-VCD = b"$timescale 1 us $end\n$var wire %d ! bus $end\n$enddefinitions $end\n#0\nb%s !\n#100\nb0 !\n#200\n"
-HOSTILE: Mapping[str, Callable[[], bytes]] = {
-    "NPZ that begins at no time": lambda: npz(CP=SAMPLES, rate_hz=1e5, t0=np.nan),
-    "NPZ that begins at infinity": lambda: npz(CP=SAMPLES, rate_hz=1e5, t0=np.inf),
-    "NPZ at no rate": lambda: npz(CP=SAMPLES, rate_hz=np.nan),
-    "NPZ at an infinite rate": lambda: npz(CP=SAMPLES, rate_hz=np.inf),
-    "NPZ at rate 0": lambda: npz(CP=SAMPLES, rate_hz=0.0),
-    "NPZ of infinities": lambda: npz(CP=np.full(4000, np.inf), rate_hz=1e5),
-    "NPZ of objects": lambda: npz(CP=np.array([{}, []], dtype=object), rate_hz=1e5),
-    "times of 1e20": lambda: scope(*(f"{1e20 + n * 1e16:.6e}" for n in range(4000))),
-    "times of 1e-300": lambda: scope(*(f"{n * 1e-300:.6e}" for n in range(4000))),
-    "times of 1e308": lambda: scope(*(f"{n * 4e304:.6e}" for n in range(4000))),
-    "power of 1.797E+308": lambda: power("1.797E+308"),
-    "power of 9.9E37": lambda: power("9.9E37"),
-    "power of -9999": lambda: power("-9999"),
-    "power of inf": lambda: power("inf"),
-    "a date beyond the calendar": lambda: b"Time,kW,SoC\n99999-01-01 09:00:00,5,20\n99999-01-01 09:00:10,6,21\n",
-    "epoch beyond the calendar": lambda: b"timestamp,kW,SoC\n1e18,5,20\n1.1e18,6,21\n1.2e18,7,22\n",
-    "VCD vector of 1100 bits": lambda: VCD % (1100, b"1" * 1100),
-    "VCD with a time of 1e30": lambda: VCD.replace(b"#200", b"#" + b"9" * 30) % (8, b"1"),
-    "CAN FD line over-long": lambda: b"(1794300095.000000) can0 123##0" + b"AB" * 400 + b"\n" * 3,
-    "CAN line of nonsense": lambda: b"(1794300095.000000) can0 123#GG\n(1e999) can0 1#00\n" * 40,
-    "gzip of gzip of nothing": lambda: gzip.compress(gzip.compress(b"")),
-    "gzip cut": lambda: gzip.compress(scope(*(f"{n / 1e5:.5f}" for n in range(4000))))[:-200],
-    "a zip that is no workbook": lambda: _zip("xl/workbook.xml", b"<x/>"),
-    "pcap with a packet of 4 GB": lambda: (
-        bytes.fromhex("d4c3b2a1020004000000000000000000ffff000001000000") + b"\xff" * 40
-    ),
-    "pcapng with a block of 0": lambda: bytes.fromhex("0a0d0d0a000000004d3c2b1a01000000"),
-    "WAV without samples": lambda: (
-        b"RIFF\x24\x00\x00\x00WAVEfmt \x10\x00\x00\x00\x01\x00\x01\x00\x44\xac\x00\x00\x88X\x01\x00"
-        b"\x02\x00\x10\x00data\x00\x00\x00\x00"
-    ),
-    "BLF of nothing": lambda: b"LOGG" + b"\xff" * 200,
-    "MDF of nothing": lambda: b"MDF     4.10    " + b"\xff" * 200,
-    "a workbook of dates as numbers": lambda: sheet(
-        lambda s: [s.append(row) for row in (["Time", "kW"], [1e300, 1], [2e300, 2], [3e300, 3])]  # type: ignore[attr-defined]
-    ),
-}
-
-
-def _zip(name: str, content: bytes) -> bytes:
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w") as file:
-        file.writestr(name, content)
-    return out.getvalue()
 
 
 @pytest.mark.parametrize("name", HOSTILE)
@@ -175,3 +101,46 @@ def test_a_dump_of_many_lines_over_a_long_time_is_refused() -> None:
 
 def test_what_unpacks_within_its_bound_is_read() -> None:
     assert isinstance(read_capture(Source(gzip.compress(power("5")))), PowerRecord)
+
+
+def test_a_container_far_beyond_its_size_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("gladwire.formats.can_logs._MOST_CONTAINER", 2**20)
+    with pytest.raises(UnreadableError, match="unpacks to 1 MiB or more"):
+        read_capture(Source(container(2**20)))
+    with pytest.raises(UnreadableError, match="the log is damaged"):
+        read_capture(Source(container(2**20 - 1)))
+
+
+@pytest.mark.parametrize(("columns", "read"), [(500, True), (501, False)])
+def test_columns_beyond_any_capture_are_refused(columns: int, read: bool) -> None:
+    names = ",".join(["t", *(f"c{n}" for n in range(columns - 1))])
+    rows = "".join(f"{n / 1e3},{','.join(['1.5'] * (columns - 1))}\n" for n in range(30))
+    if read:
+        assert isinstance(read_capture(Source(f"{names}\n{rows}".encode())), Recording)
+    else:
+        with pytest.raises(UnreadableError, match="more than 500 columns"):
+            read_capture(Source(f"{names}\n{rows}".encode()))
+
+
+@pytest.mark.parametrize("kind", ["pcap", "pcapng"])
+def test_frames_beyond_any_session_are_refused(monkeypatch: pytest.MonkeyPatch, kind: str) -> None:
+    for reader in ("pcap", "pcapng"):
+        monkeypatch.setattr(f"gladwire.formats.{reader}.MOST_FRAMES", 20)
+    frames = [Frame(n / 10, bytes(60)) for n in range(21)]
+    few = pcapng.write(frames[:20], 100.0) if kind == "pcapng" else ethernet(iter([bytes(60)] * 20))
+    many = pcapng.write([*frames, frames[-1]], 100.0) if kind == "pcapng" else ethernet(iter([bytes(60)] * 21))
+    assert len(read_capture(Source(few)).frames) == 20  # type: ignore[union-attr]
+    with pytest.raises(UnreadableError, match="beyond one session"):
+        read_capture(Source(many))
+
+
+@pytest.mark.parametrize(
+    ("start", "length", "read"), [(0, 64, True), (14_216, 64, True), (14_217, 64, False), (2_000_000_000, 8, False)]
+)
+def test_a_signal_beyond_any_message_of_a_bus_is_refused(start: int, length: int, read: bool) -> None:
+    text = f'VERSION ""\nBU_: V\nBO_ 256 M: 1785 V\n SG_ S : {start}|{length}@1+ (1,0) [0|1] "V" V\n'
+    if read:
+        assert read_names(text, "x").counts == (1, 1)
+    else:
+        with pytest.raises(ValueError, match="the signal S lies beyond bit 14280"):
+            read_names(text, "x")

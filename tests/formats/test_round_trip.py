@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import tracemalloc
 from collections.abc import Callable
 from pathlib import Path
 
@@ -142,3 +143,17 @@ def test_a_reader_that_does_not_fit_refuses_in_a_sentence_or_reads_nothing_else(
     for content in (b"\x00" * 200, b"no capture at all\n" * 20, io.BytesIO(b"{").getvalue()):
         with pytest.raises(UnreadableError):
             read_capture(Source(content), Options(reader=reader.key))  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize("key", WRITERS)
+def test_a_small_file_takes_little_memory(tmp_path: Path, key: str) -> None:
+    """However much a reader would take: a machine of little memory has to read small captures too."""
+    name, write = WRITERS[key]
+    path = tmp_path / name
+    write(path)
+    read_capture(Source(path))  # what is imported stays
+    tracemalloc.start()
+    read_capture(Source(path))
+    _, most = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert most < 60 * 2**20

@@ -5,6 +5,7 @@ cantools reads the file; the signals are then taken from all frames of a log at 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -14,6 +15,9 @@ from typing import Any, Literal
 from gladwire.core.can.log import EXTENDED
 
 LONGEST = 8 << 20
+# A CAN FD frame holds 512 bits, a message sent in parts (SAE J1939-21) 1785 bytes.
+_MOST_BITS = 8 * 1785
+_SIGNAL = re.compile(r"\bSG_\s+(\w+)[^:\n]*:\s*(\d+)\s*\|\s*(\d+)")
 # What a described bus belongs to; it decides the spine.
 Kind = Literal["controller", "connector"]
 
@@ -98,6 +102,11 @@ def _read(text: str, title: str) -> Names:
 
     if len(text) > LONGEST:
         raise ValueError("a description of more than 8 MiB is not read")
+    for signal in _SIGNAL.finditer(text):
+        if int(signal[2][:9]) + int(signal[3][:9]) > _MOST_BITS:
+            raise ValueError(
+                f"the signal {signal[1][:60]} lies beyond bit {_MOST_BITS}: no message of a bus is that long"
+            )
     try:
         found: Any = cantools.database.load_string(text, database_format="dbc", strict=False)
     except Exception as error:  # whatever the library trips over, the file is what is wrong

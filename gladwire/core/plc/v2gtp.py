@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ipaddress
 import struct
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import NamedTuple
 
 HEAD = struct.Struct(">BBHI")
@@ -48,7 +48,7 @@ class Parcel(NamedTuple):
 class Splitter:
     """Cuts one direction of a stream into payloads; finds the next envelope again after a hole or a start in the middle."""
 
-    buffer: bytes = b""
+    buffer: bytearray = field(default_factory=bytearray)
     lost: int = 0
     skipped: int = 0
     time_s: float = 0.0
@@ -62,34 +62,37 @@ class Splitter:
             parcels += self.rest()
             self.lost += lost
         self.time_s, self.frame = time_s, frame
-        self.buffer = self.buffer + data if self.buffer else data
-        while True:
-            buffer = self.buffer
-            if len(buffer) < 8:
-                return parcels
-            version, inverse, kind, length = HEAD.unpack_from(buffer)
-            if version != 1 or inverse != 0xFE or kind not in PAYLOAD_TYPES or length > LONGEST_PAYLOAD:
-                if not self._resync():
-                    return parcels
-                continue
-            if len(buffer) < 8 + length:
-                return parcels
-            parcels.append(Parcel(time_s, frame, kind, buffer[8 : 8 + length], self.lost))
-            self.found, self.lost = True, 0
-            self.buffer = buffer[8 + length :]
+        if self.buffer:
+            self.buffer += data
+            at = self._cut(self.buffer, parcels)
+            del self.buffer[:at]
+        else:
+            at = self._cut(data, parcels)
+            self.buffer += memoryview(data)[at:]
+        return parcels
 
-    def _resync(self) -> bool:
-        """Drops bytes up to the next envelope's mark; False when there is none yet."""
-        at = self.buffer.find(MARK, 1)
-        dropped = at if at > 0 else len(self.buffer) - 7
-        self.skipped += dropped
-        self.lost += dropped
-        self.buffer = self.buffer[dropped:]
-        return at > 0
+    def _cut(self, buffer: bytes | bytearray, parcels: list[Parcel]) -> int:
+        """Adds what is whole to parcels; returns how many bytes are done with. Linear, whatever the bytes say."""
+        at = 0
+        while len(buffer) - at >= 8:
+            version, inverse, kind, length = HEAD.unpack_from(buffer, at)
+            if version != 1 or inverse != 0xFE or kind not in PAYLOAD_TYPES or length > LONGEST_PAYLOAD:
+                mark = buffer.find(MARK, at + 1)
+                dropped = (mark if mark > 0 else len(buffer) - 7) - at
+                self.skipped += dropped
+                self.lost += dropped
+                at += dropped
+                continue
+            if len(buffer) - at < 8 + length:
+                break
+            parcels.append(Parcel(self.time_s, self.frame, kind, bytes(buffer[at + 8 : at + 8 + length]), self.lost))
+            self.found, self.lost = True, 0
+            at += 8 + length
+        return at
 
     def rest(self) -> list[Parcel]:
         """A payload that began and never became whole."""
-        buffer, self.buffer = self.buffer, b""
+        buffer, self.buffer = bytes(self.buffer), bytearray()
         if len(buffer) < 9 or buffer[:2] != MARK:
             return []
         _, _, kind, _ = HEAD.unpack_from(buffer)

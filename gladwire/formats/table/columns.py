@@ -13,6 +13,8 @@ _TIME_NAME = re.compile(r"^(time|t|x|x[ -_]?axis|zeit|temps|tiempo|tempo|tijd|se
 _INDEX_NAME = re.compile(
     r"^(index|sample|samples|sample (no|number|index)|point|points|no|nr|n|#|sequence|count|idx|x)$"
 )
+# Cells of the first lines of numbers.
+Rows = list[list[str]]
 
 
 @dataclass(frozen=True)
@@ -25,7 +27,7 @@ class Column:
     factor: float
 
 
-def columns_of(head: list[str], fit: Fit, body: list[str]) -> tuple[Column, ...]:
+def columns_of(head: list[str], fit: Fit, body: Rows) -> tuple[Column, ...]:
     """Names, units and kinds of the active columns from up to three rows above the numbers."""
     rows = [
         row for line in head[-4:] if len(row := cells(line, fit.delimiter)) > max(fit.active) or _is_header(row, fit)
@@ -64,7 +66,7 @@ def _name_and_unit(text: str) -> tuple[str, str]:
     return text, ""
 
 
-def _column(name: str, unit: str, order: int, count: int, body: list[str], index: int, fit: Fit) -> Column:
+def _column(name: str, unit: str, order: int, count: int, body: Rows, index: int, fit: Fit) -> Column:
     low, key = unit.lower(), name.lower().strip()
     if _is_clock(body, index, fit):
         return Column(name, "s", "clock", 1.0)
@@ -83,23 +85,21 @@ def _column(name: str, unit: str, order: int, count: int, body: list[str], index
     return Column(name, unit, "", 1.0)
 
 
-def _is_clock(body: list[str], index: int, fit: Fit) -> bool:
-    rows = (cells(line, fit.delimiter) for line in body[:5] if line.strip())
-    found = [row[index] for row in rows if len(row) > index]
+def _is_clock(body: Rows, index: int, fit: Fit) -> bool:
+    found = [row[index] for row in body[:5] if len(row) > index]
     return bool(found) and all(CLOCK.fullmatch(cell) for cell in found)
 
 
-def _values(body: list[str], index: int, fit: Fit) -> list[float]:
-    rows = (cells(line, fit.delimiter) for line in body if line.strip())
-    found = (number(row[index], fit.comma) for row in rows if len(row) > index)
+def _values(body: Rows, index: int, fit: Fit) -> list[float]:
+    found = (number(row[index], fit.comma) for row in body if len(row) > index)
     return [value for value in found if value is not None]
 
 
-def _counts_up(body: list[str], index: int, fit: Fit) -> bool:
+def _counts_up(body: Rows, index: int, fit: Fit) -> bool:
     values = _values(body, index, fit)
     return len(values) > 2 and all(b - a == 1 for a, b in pairwise(values))
 
 
-def _rises(body: list[str], index: int, fit: Fit) -> bool:
+def _rises(body: Rows, index: int, fit: Fit) -> bool:
     values = _values(body, index, fit)
     return len(values) > 2 and values[-1] > values[0] and all(b >= a for a, b in pairwise(values))

@@ -13,6 +13,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from gladwire.formats.errors import UnreadableError
+from gladwire.formats.opening import MOST_COLUMNS
+from gladwire.formats.table.cells import cells
 from gladwire.formats.table.columns import Column, columns_of
 from gladwire.formats.table.fit import best_fit
 from gladwire.formats.table.preamble import WHEN_KEY, preamble, spacing
@@ -50,16 +53,19 @@ def find_dialect(text: str, complete: bool) -> Dialect:
     if not complete and len(lines) > 1:
         lines = lines[:-1]
     fit = best_fit(lines)
+    if fit.width > MOST_COLUMNS:
+        raise UnreadableError(f"more than {MOST_COLUMNS} columns; that is beyond one capture", line=fit.first + 1)
     keys = preamble(lines[: fit.first + 40], fit)
     interval, start = spacing(keys, fit.comma)
     when = next((value for key, value in keys.items() if WHEN_KEY.match(key)), "")
+    body = [cells(line, fit.delimiter) for line in lines[fit.first : fit.first + 200] if line.strip()]
     return Dialect(
         delimiter=fit.delimiter,
         decimal_comma=fit.comma,
         first_line=fit.first,
         width=fit.width,
         active=fit.active,
-        columns=columns_of(lines[: fit.first], fit, lines[fit.first : fit.first + 200]),
+        columns=columns_of(lines[: fit.first], fit, body),
         interval_s=interval,
         start_s=start,
         recorded_at=when[:60],

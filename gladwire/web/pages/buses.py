@@ -19,7 +19,6 @@ from gladwire.store.supplements import (
     descriptions,
     key_logs,
     remove_key_log,
-    sessions_in,
     settle_signals,
 )
 from gladwire.web.charts.bus import Sequence, sequence_of
@@ -35,7 +34,7 @@ router = APIRouter()
 
 @dataclass(frozen=True)
 class KeyLogRow:
-    """A key log as it may be shown: never a secret of it. opens: connections it has lines of."""
+    """A key log as it may be shown: never a secret of it. opens: connections it has lines of, 0 where never counted."""
 
     number: int
     name: str
@@ -76,7 +75,7 @@ class BusesPage:
 
 
 def key_log_rows(db: Database, session: ChargingSession) -> list[KeyLogRow]:
-    return [KeyLogRow(k.id, k.name, sessions_in(k), k.made_at) for k in key_logs(db, session.id)]
+    return [KeyLogRow(k.id, k.name, k.connections, k.made_at) for k in key_logs(db, session.id)]
 
 
 def bus_parts(view: SessionView) -> list[BusPart]:

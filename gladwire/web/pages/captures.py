@@ -46,7 +46,7 @@ from gladwire.web.forms import OptionalNumber, refused
 from gladwire.web.services import Database, Services, ServicesHere, at_one_moment
 from gladwire.web.session_view import is_waiting, measured_or_409, session_view
 from gladwire.web.signing import signed
-from gladwire.work.analysis import counts_of
+from gladwire.work.analysis import connections_of, counts_of
 from gladwire.work.bounded import Bounds, RefusedWorkError, run_bounded
 
 router = APIRouter()
@@ -55,8 +55,8 @@ router = APIRouter()
 _PATIENCE_S = 4.0
 _MOST_COLUMNS = 4000
 _ROOM_KEPT = 300 * 10**6
-# A description of some megabytes is parsed in seconds, in a few hundred megabytes.
-_DESCRIPTION = Bounds(1024, 30.0)
+# A description or a key log of some megabytes is parsed in seconds, in a few hundred megabytes.
+_SUPPLEMENT = Bounds(1024, 30.0)
 
 
 @router.post("/captures")
@@ -135,10 +135,10 @@ def _keep_supplements(db: Session, session: ChargingSession | None, supplements:
             raise RefusedError(422, f"{problem} Nothing was stored.", "Leave it out.")
         try:
             if kind == "description":
-                add_description(db, name, content, run_bounded(counts_of, content, name, bounds=_DESCRIPTION))
+                add_description(db, name, content, run_bounded(counts_of, content, name, bounds=_SUPPLEMENT))
             elif session is not None:
-                add_key_log(db, session, name, content)
-        except (ValueError, RefusedWorkError) as error:
+                add_key_log(db, session, name, content, run_bounded(connections_of, content, bounds=_SUPPLEMENT))
+        except RefusedWorkError as error:
             raise RefusedError(
                 422, f"“{name}”: {error}. Nothing was stored.", "Export it again and drop that."
             ) from error
