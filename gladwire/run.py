@@ -22,11 +22,11 @@ from gladwire.store.database import SchemaError, engine_for, migrate, sessions_o
 from gladwire.store.home import HomeInUseError, only_one
 from gladwire.store.mariadb import DatabaseError, PrivateMariaDB
 from gladwire.web.app import create_app
+from gladwire.work.bounded import MOST_AT_ONCE
 from gladwire.work.worker import PARENT, worker_command
 
 _NEEDED_MB = 300
 _RESTART_AFTER_S = 2.0
-_MOST_WORKERS = 4
 
 
 class StartError(Exception):
@@ -67,7 +67,7 @@ def _start(stack: ExitStack, command: str, host: str, port: int, home: Path) -> 
     for left in cache.glob("new-*"):  # half made when an earlier instance was killed
         shutil.rmtree(left, ignore_errors=True)
     stack.enter_context(_kept_alive(_Database(database)))
-    for _ in range(min(_MOST_WORKERS, os.cpu_count() or 1)):
+    for _ in range(min(MOST_AT_ONCE, os.cpu_count() or 1)):
         stack.enter_context(_kept_alive(_Worker(database.url, cache)))
     if command == "demo":
         from gladwire.demo import fill  # only here: serve never sees demo data

@@ -27,14 +27,15 @@ class Application:
     def __init__(self, home: Path, port: int, **environment: str) -> None:
         self.home, self.port, self.address = home, port, f"http://localhost:{port}"
         self._environment = {**os.environ, **environment}
-        self.log = home.with_suffix(".log").open("ab")
+        self.log = home.with_suffix(".log")
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
         command = [sys.executable, "-m", "gladwire.cli", "serve", "--home", str(self.home), "--port", str(self.port)]
-        self.process = subprocess.Popen(
-            command, stdout=self.log, stderr=self.log, env=self._environment, start_new_session=True
-        )
+        with self.log.open("ab") as log:
+            self.process = subprocess.Popen(
+                command, stdout=log, stderr=log, env=self._environment, start_new_session=True
+            )
 
     @property
     def runs(self) -> bool:
@@ -53,7 +54,7 @@ class Application:
             if self.answers():
                 return
             time.sleep(0.2)
-        raise RuntimeError(f"it did not start again within {_STARTS_WITHIN_S:.0f} s; see {self.log.name}")
+        raise RuntimeError(f"it did not start again within {_STARTS_WITHIN_S:.0f} s; see {self.log}")
 
     def wait_until_done(self, within_s: float = 600.0) -> int:
         """Wait until nothing is left to measure or judge; how much still is after that time."""

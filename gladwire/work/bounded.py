@@ -8,17 +8,19 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
+import fcntl
 import multiprocessing
 import os
 import resource
 import signal
+import tempfile
 import time
 from collections.abc import Callable
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerContext, ForkServerProcess
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, BinaryIO, NamedTuple
 
 # With what readers and analyses import only when they need it: once here instead of in every process.
 _PRELOADED = [
@@ -34,18 +36,25 @@ _LOOKS_EVERY_S = 0.05
 _TELLS_EVERY_S = 1.0
 _DIES_WITH_PARENT = 1  # PR_SET_PDEATHSIG
 _MIB = 2**20
+# Workers that analyse at the same time.
+MOST_AT_ONCE = 4
 
 
 class Bounds(NamedTuple):
+    """share_mib: what every work may take at any time; of those that want more only one goes on at a time, so that all
+    together never want more than the machine has."""
+
     memory_mib: int
     seconds: float
+    share_mib: int | None = None
 
 
 class Progress(NamedTuple):
-    """How far the work is, as far as it can be told from outside."""
+    """How far the work is, as far as it can be told from outside. waits: for memory that other work holds."""
 
     seconds: float
     memory_mib: float
+    waits: bool = False
 
 
 class RefusedWorkError(Exception):
@@ -61,7 +70,7 @@ def default_bounds(size: int = 0) -> Bounds:
     given = os.environ.get("GLADWIRE_ANALYSIS_MB", "")
     whole = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // _MIB
     memory = int(given) if given.isdigit() and int(given) > 0 else max(1024, whole // 2)
-    return Bounds(memory, 120.0 + 3.0 * size / _MIB)
+    return Bounds(memory, 120.0 + 3.0 * size / _MIB, whole // 2 // MOST_AT_ONCE)
 
 
 def run_bounded(
@@ -106,24 +115,72 @@ def _awaited(
     process: ForkServerProcess, mine: Connection, bounds: Bounds, watch: Callable[[Progress], None] | None
 ) -> tuple[str, Any]:
     begun = told = time.monotonic()
-    while True:
+    with _Turn(process.pid or 0) as turn:
+        while True:
+            try:
+                if mine.poll(_LOOKS_EVERY_S):
+                    answer: tuple[str, Any] = mine.recv()
+                    return answer
+            except EOFError:
+                process.join()
+                return "ended", _how_it_ended(process.exitcode, bounds)
+            now = time.monotonic()
+            memory = _memory_mib(process.pid or 0)
+            if memory > bounds.memory_mib:
+                return "ended", _too_much(bounds)
+            if bounds.share_mib is not None and memory > bounds.share_mib:
+                begun += turn.take(now)
+            if not turn.waits and now - begun > bounds.seconds:
+                minutes = bounds.seconds / 60.0
+                return (
+                    "ended",
+                    f"This took longer than the {minutes:.0f} min a capture of its size may take, and was ended",
+                )
+            if watch and now - told >= _TELLS_EVERY_S:
+                told = now
+                watch(Progress(now - begun, memory, turn.waits))
+
+
+class _Turn:
+    """The turn of one process among those of this application that want much memory. It stands still until it has it; the
+    kernel gives the turn on when the side that waits for it ends, however it does."""
+
+    def __init__(self, number: int) -> None:
+        self._number, self._has = number, False
+        self._file: BinaryIO | None = None
+        self._since: float | None = None
+
+    def __enter__(self) -> _Turn:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._file is not None:
+            self._file.close()
+
+    @property
+    def waits(self) -> bool:
+        return self._since is not None
+
+    def take(self, now: float) -> float:
+        """Take the turn, or let the process stand still until the next call; how long it has stood still, in seconds, once
+        it goes on."""
+        if self._has:
+            return 0.0
+        if self._file is None:
+            self._file = (Path(tempfile.gettempdir()) / "gladwire-large.lock").open("ab")
         try:
-            if mine.poll(_LOOKS_EVERY_S):
-                answer: tuple[str, Any] = mine.recv()
-                return answer
-        except EOFError:
-            process.join()
-            return "ended", _how_it_ended(process.exitcode, bounds)
-        now = time.monotonic()
-        memory = _memory_mib(process.pid or 0)
-        if memory > bounds.memory_mib:
-            return "ended", _too_much(bounds)
-        if now - begun > bounds.seconds:
-            minutes = bounds.seconds / 60.0
-            return "ended", f"This took longer than the {minutes:.0f} min a capture of its size may take, and was ended"
-        if watch and now - told >= _TELLS_EVERY_S:
-            told = now
-            watch(Progress(now - begun, memory))
+            fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            if self._since is None:
+                self._since = now
+                os.kill(self._number, signal.SIGSTOP)
+            return 0.0
+        self._has = True
+        if self._since is None:
+            return 0.0
+        stood, self._since = now - self._since, None
+        os.kill(self._number, signal.SIGCONT)
+        return stood
 
 
 def _too_much(bounds: Bounds) -> str:

@@ -56,6 +56,7 @@ def _measure_next(sessions: Sessions, cache: SampleCache, worker: str, bounds: B
 
     def watch(progress: Progress) -> None:
         words = f"{progress.seconds:.0f} s so far, {progress.memory_mib:.0f} MiB of memory"
+        words += "; waits until another large capture is done" if progress.waits else ""
         with sessions.begin() as db:
             wished = tell_progress(db, capture.id, worker, words)
         if wished:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 import signal
 import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -83,3 +85,33 @@ def test_a_watcher_is_told_and_can_end_the_work() -> None:
     assert told[0].seconds >= 1.0
     assert told[0].memory_mib > 1.0
     assert time.monotonic() - begun < 20.0
+
+
+def takes_much_for_a_while() -> tuple[float, float]:
+    held = np.ones(200 * 2**20, np.uint8)
+    begun = time.monotonic()
+    while time.process_time() < 1.5:
+        held += 1
+    return begun, time.monotonic()
+
+
+def test_two_that_want_much_memory_go_on_one_after_the_other(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Both hold more than their share: one goes on, the other stands still and is given the time it stood."""
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    told: list[Progress] = []
+    bounds = Bounds(1024, 2.6, share_mib=100)
+    with ThreadPoolExecutor(2) as pool:
+        both = [pool.submit(run_bounded, takes_much_for_a_while, bounds=bounds, watch=told.append) for _ in range(2)]
+        first, second = sorted(each.result() for each in both)
+    assert any(progress.waits for progress in told)
+    assert second[1] > first[1] + 0.5
+    small = run_bounded(doubled, 4, bounds=bounds)
+    assert small == 8
+
+
+def test_one_alone_that_wants_much_memory_never_stands_still(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    told: list[Progress] = []
+    for _ in range(2):
+        run_bounded(takes_much_for_a_while, bounds=Bounds(1024, 5.0, share_mib=100), watch=told.append)
+    assert not any(progress.waits for progress in told)
