@@ -16,19 +16,31 @@ from gladwire.store.shapes import DETAILS_FORMAT, details_from
 
 
 def add_equipment(db: Session, kind: Kind, name: str, site: str, details: dict[str, Any], by_name: str) -> Equipment:
-    """Raises ValueError for a figure out of its range."""
+    """Raises ValueError for a figure out of its range, or where another piece of the kind has that name at the site."""
     spec = spec_of(kind, details)
-    kept = Equipment(kind=kind, name=name[:120], site=site[:120], details=spec.model_dump_json(), by_name=by_name[:80])
+    _refuse_twin(db, kind, name, site, None)
+    kept = Equipment(kind=kind, name=name, site=site, details=spec.model_dump_json(), by_name=by_name[:80])
     db.add(kept)
     db.flush()
     return kept
 
 
-def change_equipment(piece: Equipment, name: str, site: str, details: dict[str, Any], by_name: str) -> None:
-    """Raises ValueError for a figure out of its range."""
+def change_equipment(
+    db: Session, piece: Equipment, name: str, site: str, details: dict[str, Any], by_name: str
+) -> None:
+    """Raises ValueError for a figure out of its range, or where another piece of the kind has that name at the site."""
     spec = spec_of(cast(Kind, piece.kind), details)
-    piece.name, piece.site, piece.by_name = name[:120], site[:120], by_name[:80]
+    _refuse_twin(db, cast(Kind, piece.kind), name, site, piece.id)
+    piece.name, piece.site, piece.by_name = name, site, by_name[:80]
     piece.details, piece.format = spec.model_dump_json(), DETAILS_FORMAT
+
+
+def _refuse_twin(db: Session, kind: Kind, name: str, site: str, but: int | None) -> None:
+    """Two pieces of one name could not be told apart in any list, and sharing is told by name."""
+    same = select(Equipment.id).where(Equipment.kind == kind, Equipment.name == name, Equipment.site == site)
+    if any(number != but for number in db.scalars(same)):
+        where = f" at {site}" if site else ""
+        raise ValueError(f"there is a {kind} named “{name}”{where} already; give this one a name of its own")
 
 
 def all_equipment(db: Session, kind: Kind | None = None, site: str | None = None) -> Sequence[Equipment]:

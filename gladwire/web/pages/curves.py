@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated
@@ -145,7 +146,15 @@ def _laid(
 
 
 def _window(record: PowerRecord, report: PowerReport, of: str, window: tuple[float, float]) -> Window | None:
-    """The asked window of charge, of minutes since the beginning or of energy; None where it is not covered."""
+    """The asked window of charge, of minutes since the beginning or of energy; None where it is not covered, or power was
+    hardly read."""
+    with contextlib.suppress(ValueError):
+        return _window_of(record, report, of, window)
+    return None
+
+
+def _window_of(record: PowerRecord, report: PowerReport, of: str, window: tuple[float, float]) -> Window | None:
+    """Raises ValueError where power was hardly read."""
     if of == "kwh":
         return window_of_energy(record, *window, report.ramp_ends_at_s)
     if of == "min":

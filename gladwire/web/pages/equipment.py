@@ -213,7 +213,9 @@ def keep(form: FormFields, db: Database) -> Response:
     kind = form.get("kind", "")
     if kind not in get_args(Kind):
         raise RefusedError(422, "The kind of equipment is missing.", "Start from the equipment page.")
-    name, by_name = form.get("name", "")[:120], form.get("by_name", "")[:80]
+    name, by_name = form.get("name", "").strip(), form.get("by_name", "")[:80]
+    if max(len(name), len(form.get("site", ""))) > _LONGEST_NAME:
+        raise RefusedError(422, f"A name has at most {_LONGEST_NAME} letters. Nothing was stored.", "Shorten it.")
     if not name or not by_name:
         raise RefusedError(422, "A name for it and your own are needed. Nothing was stored.", "Fill them in.")
     try:
@@ -224,12 +226,16 @@ def keep(form: FormFields, db: Database) -> Response:
                 raise RefusedError(
                     404, "That piece of equipment is gone. Nothing was stored.", "Look through the list."
                 )
-            change_equipment(found, name, form.get("site", ""), details, by_name)
+            change_equipment(db, found, name, form.get("site", ""), details, by_name)
         else:
             found = add_equipment(db, cast(Kind, kind), name, form.get("site", ""), details, by_name)
     except ValueError as error:
         raise refused(error) from error
     return signed(RedirectResponse(f"/equipment/{found.id}", 303), by_name)
+
+
+# As the tables keep them; what is cut off would make two pieces look the same.
+_LONGEST_NAME = 120
 
 
 def _details(kind: Kind, form: Mapping[str, str]) -> dict[str, Any]:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import io
 import json
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, File, Form, Request, UploadFile
 from starlette.responses import RedirectResponse, Response
@@ -120,7 +121,7 @@ def _pictures(files: Sequence[UploadFile], moments: str) -> list[Picture]:
     """Raises RefusedError for what is no JPEG, or too much."""
     try:
         told = [
-            (float(m["at_s"]), None if m.get("film_s") is None else float(m["film_s"]), str(m["name"]))
+            (_moment(m["at_s"]), None if m.get("film_s") is None else _moment(m["film_s"]), str(m["name"]))
             for m in json.loads(moments)
         ]
     except (ValueError, KeyError, TypeError, AttributeError) as error:
@@ -136,6 +137,14 @@ def _pictures(files: Sequence[UploadFile], moments: str) -> list[Picture]:
             )
         kept.append(Picture(at_s, film_s, name, data))
     return kept
+
+
+def _moment(value: Any) -> float:
+    """Raises ValueError or TypeError for what is no moment."""
+    moment = float(value)
+    if not math.isfinite(moment):
+        raise ValueError("no moment")
+    return moment
 
 
 @router.get("/pictures/{number}")
