@@ -8,6 +8,7 @@ from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
+from alembic.util import CommandError
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -39,9 +40,14 @@ def migration_config(url: str) -> Config:
 def migrate(url: str, revision: str = "head") -> None:
     """Bring the schema up to a revision; does nothing when it is there already, and goes on where it was cut off.
 
-    Raises SchemaError where the newest schema is not what the models say.
+    Raises SchemaError where the tables are of a newer version, or the newest schema is not what the models say.
     """
-    command.upgrade(migration_config(url), revision)
+    try:
+        command.upgrade(migration_config(url), revision)
+    except CommandError as error:
+        raise SchemaError(
+            f"a newer version kept these data, which this one does not know ({error}); start that one, or restore a backup"
+        ) from error
     if revision == "head":
         engine = create_engine(url)
         with engine.connect() as connection:

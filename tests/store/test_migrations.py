@@ -124,3 +124,14 @@ def test_a_statement_that_is_wrong_is_not_taken_for_one_made_before(url: str) ->
         migrate(url)
     with pytest.raises(OperationalError):
         migrate(url.replace("/gladwire?", "/no_such_database?"))
+
+
+def test_data_of_a_newer_version_are_refused_in_words_and_left_alone(url: str) -> None:
+    migrate(url)
+    engine = create_engine(url)
+    with engine.begin() as connection:
+        connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
+    with pytest.raises(SchemaError, match="a newer version kept these data"):
+        migrate(url)
+    assert revision(url) == "9999"
+    engine.dispose()
