@@ -13,7 +13,7 @@ import numpy as np
 
 from gladwire.core.can.log import CanLog
 from gladwire.core.lanes.power.record import PowerRecord
-from gladwire.core.quantities import BY_KEY
+from gladwire.core.quantities import BY_KEY, Quantity
 from gladwire.core.signal.waveform import Floats, Recording, Waveform
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.reader import Read
@@ -22,6 +22,8 @@ from gladwire.formats.reader import Read
 _MOST_SAMPLE = 1e9
 _RATES_HZ = (1e-6, 1e12)
 _LONGEST_S = 1e10
+# How well readings beside a slip agree, and how near ten times they are it lies.
+_AGREE, _TEN = 0.15, 10.0
 
 
 def checked(read: Read) -> Read:
@@ -70,6 +72,29 @@ def _said(count: int, what: str, first: float) -> str:
     )
 
 
+def _without_slips(found: Floats, about: Quantity, remarks: list[str]) -> Floats:
+    """A point forgotten: one reading ten times those beside it, which agree with each other, is believed by nobody."""
+    read = np.flatnonzero(np.isfinite(found))
+    if len(read) < 5 or about.unit == "°C":
+        return found
+    before, here, after = found[read[:-2]], found[read[1:-1]], found[read[2:]]
+    beside = (before + after) / 2.0
+    agree = (np.abs(before - after) <= _AGREE * np.abs(beside)) & (np.abs(beside) > 1.0)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        slips = read[1:-1][agree & (np.abs(here / (_TEN * beside) - 1.0) < _AGREE)]
+    if not 0 < len(slips) <= len(read) // 10:
+        return found
+    many = "1 reading" if len(slips) == 1 else f"{len(slips)} readings"
+    is_are = "is" if len(slips) == 1 else "are"
+    first = float(found[slips[0]])
+    remarks.append(
+        f"{many} of {about.title.lower()} {is_are} ten times those beside (the first is {first:.4g}) and taken as missing."
+    )
+    out = found.copy()
+    out[slips] = np.nan
+    return out
+
+
 def _power(read: PowerRecord) -> PowerRecord:
     _refuse_unless_times(read.time_s - read.time_s[0] if len(read.time_s) else read.time_s)
     values, remarks = {}, list(read.remarks)
@@ -79,6 +104,6 @@ def _power(read: PowerRecord) -> PowerRecord:
         if wrong.any():
             remarks.append(_said(int(wrong.sum()), about.title.lower(), float(found[int(np.argmax(wrong))])))
             found = np.where(wrong, np.nan, found)
-        values[key] = found
+        values[key] = _without_slips(found, about, remarks)
     second = _power(read.second_place) if read.second_place else None
     return replace(read, values=values, remarks=tuple(remarks), second_place=second)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import re
 
 import numpy as np
 
@@ -12,58 +11,58 @@ from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.quantities import BY_KEY
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source, encoding_of, read_some
-from gladwire.formats.power_rows import _LEAST_STEP_S, _LEAST_V, find_header, record_from
+from gladwire.formats.power_rows import find_table, record_from
 from gladwire.formats.reader import Options, Reader
 
 _MOST_BYTES = 256 * 2**20
 _DELIMITERS = (";", "\t", ",", "|")
-_HEAD_LINES = 90
-_DECIMAL = re.compile(r"\s*[+\-\u2212]?\d*([.,])\d+\s*[^\d\s:]*\s*")
+_HEAD_LINES = 120
+# Post and pack currents of DC are this slow to log, and its volts above these.
+_LEAST_STEP_S, _LEAST_V = 0.4, 100.0
 
 
-def _rows(text: str) -> tuple[list[list[str]], bool]:
-    """(rows of cells, whether the decimal sign is a comma) of the delimiter that splits the head into most quantities."""
-    head = text.splitlines()[:_HEAD_LINES]
-    best, most = ",", -1
+def _rows(text: str) -> list[list[str]]:
+    """Rows of cells, of the delimiter under which most columns of readings lie below their names."""
+    lines = text.splitlines()
+    best, most = ",", (-1, -1, -1)
     for delimiter in _DELIMITERS:
-        header = find_header(list(csv.reader(head, delimiter=delimiter)))
-        found = len(header.has) if header else 0
-        if found > most:
-            best, most = delimiter, found
-    rows = list(csv.reader(text.splitlines(), delimiter=best))
-    header = find_header(rows)
-    body = rows[header.first :][:200] if header else []
-    # Of cells that are one number: a date has points too, and is none.
-    signs = [match[1] for row in body for cell in row if (match := _DECIMAL.fullmatch(cell))]
-    return rows, best != "," and signs.count(",") > signs.count(".")
+        head = list(csv.reader(lines[:_HEAD_LINES], delimiter=delimiter))
+        table = find_table(head)
+        if table is None:
+            continue
+        named = sum(1 for title in table.grid.titles if title)
+        # Names that are split otherwise than the readings tell a decimal comma taken for a delimiter.
+        merit = (named >= len(table.grid.columns), len(table.has), len(table.grid.columns))
+        if merit > most:
+            best, most = delimiter, merit
+    return list(csv.reader(lines, delimiter=best))
 
 
 def sniff(head: bytes) -> int:
-    """By the names of columns; volts and amperes alone only where they are read slowly and stand high."""
+    """By the names and units of columns; volts and amperes alone only where they are read slowly and stand high."""
     if head[:4] in (b"RIFF", b"PK\x03\x04"):
         return 0
     encoding = encoding_of(head)
     if b"\x00" in head[:4096] and not encoding.startswith("utf-16"):
         return 0
-    text = head.decode(encoding, errors="replace")
-    lines = text.splitlines()[:_HEAD_LINES]
+    lines = head.decode(encoding, errors="replace").splitlines()[:_HEAD_LINES]
     try:
-        rows, comma = _rows("\n".join(lines))
-        header = find_header(rows)
+        table = find_table(_rows("\n".join(lines)))
     except csv.Error:
         return 0
-    if header is None:
+    if table is None:
         return 0
-    score = header.score()
-    if score or not {"volts_v", "amps_a", "time"} <= header.has:
-        return score
+    score = table.score()
     try:
-        record = record_from(rows[: header.first + 60], READER.key, comma, None)
+        record = record_from(table.rows, READER.key)
     except UnreadableError:
-        return 0
+        return score
     step = float(np.median(np.diff(record.time_s)))
     volts = record.values.get("volts_v", np.zeros(1))
-    return 60 if step >= _LEAST_STEP_S and float(np.nanmax(volts)) >= _LEAST_V else 0
+    slow = step >= _LEAST_STEP_S and (
+        float(np.nanmax(volts)) >= _LEAST_V or set(record.values) & {"power_kw", "soc_percent"}
+    )
+    return max(score, 60 if slow and len(record.values) > 1 else 0)
 
 
 def read(source: Source, options: Options) -> PowerRecord:
@@ -74,10 +73,10 @@ def read(source: Source, options: Options) -> PowerRecord:
         raise UnreadableError(f"more than {_MOST_BYTES // 2**20} MiB of readings; that is beyond one session")
     text = data.decode(encoding_of(data[:65536]), errors="replace").replace("\x00", "")
     try:
-        rows, comma = _rows(text)
+        rows = _rows(text)
     except csv.Error as error:
         raise UnreadableError(f"the table cannot be split into cells: {error}") from error
-    return record_from(rows, READER.key, comma, options.interval_s)
+    return record_from(rows, READER.key, options.interval_s)
 
 
 def write(record: PowerRecord, remarks: tuple[str, ...] = ()) -> bytes:

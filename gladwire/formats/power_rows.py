@@ -2,257 +2,212 @@
 
 from __future__ import annotations
 
-import math
-import re
 from collections.abc import Sequence
-from dataclasses import replace
-from datetime import UTC, datetime, time, timedelta
-from typing import Any, NamedTuple
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.quantities import BY_KEY, Place
+from gladwire.core.recognition.readings import Open, guess, is_sum_of_power, time_unit
 from gladwire.core.signal.waveform import Floats, Ints
-from gladwire.formats.dates import Dates
 from gladwire.formats.errors import UnreadableError
-from gladwire.formats.table.cells import MISSING, number
-from gladwire.formats.table.power_columns import Meaning, meaning_of, place_in
-
-_HEADER_WITHIN = 60
-_MOST_ROWS = 3_000_000
-_DAY_S = 86_400.0
-_CLOCK = re.compile(
-    r"(?:(\d{4}[-./]\d\d?[-./]\d\d?|\d\d?[./]\d\d?[./]\d{2,4})[T ]+)?(\d{1,3}):(\d\d)(?::(\d\d(?:[.,]\d+)?))?\s*([ap]m)?"
-    r"(?:Z|[+-]\d\d:?\d\d)?",
-    re.IGNORECASE,
+from gladwire.formats.table.grid import Grid, find_grid
+from gladwire.formats.table.moments import (
+    Times,
+    has_date,
+    is_clock,
+    is_date,
+    moment_of,
+    rises_evenly,
+    times_of,
+    with_dates,
 )
-_PLAIN = re.compile(r"[+-]?\d+(?:\.\d+)?")
-_UNITS_ROW = re.compile(r"^[\[(]?\s*(kw|w|v|a|%|s|min|h|kwh|wh|°c|°f|c|f|soc|-)?\s*[\])]?$", re.IGNORECASE)
+from gladwire.formats.table.power_columns import UNITS, Meaning, meaning_of, name_and_unit, place_in
+from gladwire.formats.table.values import Cell, Numbers, filled, is_missing, split_unit
+
+_MOST_ROWS = 3_000_000
 _CHARGES = ("power_kw", "soc_percent", "energy_kwh")
-# Post and pack currents of DC are this slow to log, and its volts above these.
-_LEAST_STEP_S, _LEAST_V = 0.4, 100.0
+# Of so many cells one may be no number and is a gap; more are refused.
+_ONE_BAD_IN = 100
+_LOOK_AT = 40
+_MOST_RISE_KWH = 500.0
 
 
-class Header(NamedTuple):
-    """row: its number; first: of the numbers below; meanings: one a column, None for one of no use."""
+@dataclass(frozen=True)
+class Table:
+    """A table whose readings were found. rows: all of it; first_line: of the file, of the first row."""
 
-    row: int
-    first: int
-    meanings: tuple[Meaning | None, ...]
+    rows: Sequence[Sequence[Cell]]
+    grid: Grid
+    first_line: int = 1
+
+    @cached_property
+    def body(self) -> list[tuple[int, Sequence[Cell]]]:
+        """(number of the row, its cells) of the readings, without blank rows."""
+        grid = self.grid
+        rows = enumerate(self.rows[grid.first : grid.end], grid.first)
+        return [(i, row) for i, row in rows if any(filled(row[c]) for c in grid.columns if c < len(row))]
+
+    @cached_property
+    def numbers(self) -> Numbers:
+        return Numbers.of([self.column(c, 400) for c in self.grid.columns])
+
+    @cached_property
+    def meanings(self) -> tuple[Meaning | None, ...]:
+        """What the columns are by their names and units, or by the units in their cells; None for one of no use."""
+        return tuple(self._meaning(index) for index in range(len(self.grid.titles)))
+
+    def _meaning(self, index: int) -> Meaning | None:
+        title = self.title(index)
+        return meaning_of(title) if title and index in self.grid.columns else None
+
+    def title(self, index: int) -> str:
+        """Name and unit of a column; the unit from its cells where only they tell it."""
+        title = self.grid.titles[index]
+        units = [s[1] for cell in self.column(index, _LOOK_AT) if isinstance(cell, str) and (s := split_unit(cell))]
+        usual = max(set(units), key=units.count) if units else ""
+        usual = usual if 2 * units.count(usual) > len(units) else ""
+        return f"{title} [{usual}]" if usual and not name_and_unit(title)[1] else title
+
+    def column(self, index: int, most: int | None = None) -> list[Cell]:
+        return [row[index] if index < len(row) else None for _, row in self.body[:most]]
 
     @property
     def has(self) -> set[str]:
         return {m.quantity for m in self.meanings if m}
 
+    @cached_property
+    def time_columns(self) -> tuple[int, ...]:
+        """The column that tells time, and a second one where dates stand beside clocks; empty where none does."""
+        looks = {i: [c for c in self.column(i, _LOOK_AT) if filled(c)] for i in self.grid.columns}
+        clocks = [i for i, seen in looks.items() if seen and sum(map(is_clock, seen)) > 0.7 * len(seen)]
+        days = [i for i, seen in looks.items() if seen and all(is_date(c) for c in seen)]
+        if clocks:
+            return (clocks[0], days[0]) if days and not has_date(looks[clocks[0]][0]) else (clocks[0],)
+        named = [i for i, m in enumerate(self.meanings) if m and m.quantity == "time"]
+        told = [i for i in named if any(moment_of(c, self.numbers) for c in looks.get(i, [])[:3])]
+        if told:
+            # Of a running number and a time the time has the unit.
+            with_unit = [i for i in told if (m := self.meanings[i]) and m.sure == 2]
+            return ((with_unit or told)[0],)
+        open_ = [i for i in self.grid.columns if self.meanings[i] is None]
+        rising = [i for i in open_ if rises_evenly(self.values(i, 400)) and not self._is_count(i)]
+        return (rising[0],) if rising else ()
+
+    def _is_count(self, index: int) -> bool:
+        """Whether a column only numbers the rows."""
+        values = self.values(index, 400)
+        return bool(len(values) > 2 and values[0] in (0.0, 1.0) and (np.diff(values) == 1.0).all())
+
+    def values(self, index: int, most: int | None = None) -> Floats:
+        """Numbers of a column, NaN where none was read. Shape (n,)."""
+        found = (self.numbers.value(cell) for cell in self.column(index, most))
+        return np.array([np.nan if v is None else v for v in found], dtype=np.float64)
+
     def score(self) -> int:
-        """How surely this heads a power record, 0 to 100."""
-        found = [m for m in self.meanings if m]
-        strong = [m for m in found if m.quantity in _CHARGES]
+        """How surely this is a power record, 0 to 100."""
+        strong = [m for m in self.meanings if m and m.quantity in _CHARGES]
         if any(m.sure == 2 for m in strong):
             return 80
-        if strong and "time" in self.has:
-            return 60
-        return 0
+        return 60 if strong and self.time_columns else 0
 
 
-Cell = Any
-
-
-def find_header(rows: Sequence[Sequence[Cell]]) -> Header | None:
-    """The row that names most quantities, with a row of units below it taken in; None where none names one."""
-    best: Header | None = None
-    for number_, row in enumerate(rows[:_HEADER_WITHIN]):
-        texts = [str(cell).strip() if cell is not None else "" for cell in row]
-        if sum(1 for text in texts if text) < 2 or any(_is_number(text) for text in texts):
-            continue
-        first = number_ + 1
-        below = [str(c).strip() if c is not None else "" for c in rows[first]] if first < len(rows) else []
-        if below and any(below) and all(_UNITS_ROW.match(text) for text in below):
-            units = [text.strip("[]() ") for text in below] + [""] * len(texts)
-            texts = [
-                f"{text} [{unit}]" if unit and unit != "-" else text for text, unit in zip(texts, units, strict=False)
-            ]
-            first += 1
-        header = Header(number_, first, tuple(meaning_of(text) if text else None for text in texts))
-        if best is None or len(header.has) > len(best.has):
-            best = header
-    return best if (best and len(best.has) >= 2) or (best and best.has & set(_CHARGES)) else None
-
-
-def _is_number(text: str) -> bool:
-    return number(text, "," in text and "." not in text) is not None
+def find_table(rows: Sequence[Sequence[Cell]], first_line: int = 1) -> Table | None:
+    """The readings in a table of cells, whatever is named; None where there are none."""
+    grid = find_grid(rows)
+    return Table(rows, grid, first_line) if grid else None
 
 
 def record_from(
-    rows: Sequence[Sequence[Cell]], key: str, comma: bool, interval_s: float | None, first_line: int = 1
+    rows: Sequence[Sequence[Cell]], key: str, interval_s: float | None = None, first_line: int = 1
 ) -> PowerRecord:
     """Raises UnreadableError naming the line. rows: from the table's first line on, texts or the cells of a workbook."""
-    header = find_header(rows)
-    if header is None:
-        raise UnreadableError("no row names kW, state of charge, volts or amperes", line=first_line)
-    place_told: Place | None = None
-    for row in rows[: header.row]:
-        place_told = place_told or place_in(" ".join(str(cell) for cell in row if cell is not None))
-    body = [(i, row) for i, row in enumerate(rows[header.first :], header.first) if any(_filled(cell) for cell in row)]
-    if len(body) > _MOST_ROWS:
+    table = find_table(rows, first_line)
+    if table is None:
+        raise UnreadableError("no two rows of readings follow each other; a record was expected", line=first_line)
+    if not table.time_columns and not table.has:
+        raise UnreadableError("no column names kW, state of charge, volts or amperes, or behaves so", line=first_line)
+    if len(table.body) > _MOST_ROWS:
         raise UnreadableError(f"more than {_MOST_ROWS:,} rows; that is beyond one session", line=first_line)
     remarks: list[str] = []
-    body = _without_footer(body, header, comma, first_line, remarks)
-    if len(body) < 2:
-        raise UnreadableError(f"only {len(body)} rows of readings; a record was expected", line=first_line + header.row)
-    times, recorded_at = _times(body, header, comma, interval_s, first_line, remarks)
-    order = _rising(times, body, first_line)
-    columns = _columns(body, header, comma, first_line)
-    return _record(times[order], [(m, c[order]) for m, c in columns], key, place_told, recorded_at, remarks)
+    if table.grid.left:
+        many = table.grid.left
+        what = "the last line is no reading" if many == 1 else f"the last {many} lines are no readings"
+        remarks.append(f"From line {first_line + table.grid.end} on {what}; left out.")
+    if len(table.body) < 2:
+        what = f"only {len(table.body)} rows of readings; a record was expected"
+        raise UnreadableError(what, line=first_line + table.grid.first)
+    kept = table.body
+    times = _times(table, interval_s)
+    remarks += times.remarks
+    order = _rising(times.times_s, kept, first_line)
+    at = times.times_s[order]
+    columns = [(m, _as_usual(m, values[order], remarks)) for m, values in _columns(table, remarks)]
+    if times.open:
+        held = [*columns, *_guessed(table, at, order, columns, [])]
+        at = at * _unit_of(table, at, held, interval_s, remarks)
+    columns += _guessed(table, at, order, columns, remarks)
+    columns = [_energy_unit(m, values, at, columns, remarks) for m, values in columns]
+    place_told: Place | None = None
+    for row in rows[: table.grid.first]:
+        place_told = place_told or place_in(" ".join(str(cell) for cell in row if cell is not None))
+    return _record(at, columns, key, place_told, times.recorded_at, remarks)
 
 
-def _filled(cell: Cell) -> bool:
-    return cell is not None and str(cell).strip() != ""
-
-
-def _without_footer(
-    body: list[tuple[int, Sequence[Cell]]], header: Header, comma: bool, first_line: int, remarks: list[str]
-) -> list[tuple[int, Sequence[Cell]]]:
-    """Rows up to a summary or a cut last line, which are left out with a remark."""
-
-    def readable(row: Sequence[Cell]) -> bool:
-        cells = [(m, row[i]) for i, m in enumerate(header.meanings) if m and i < len(row) and _filled(row[i])]
-        return bool(cells) and all(
-            _time_of(c, comma) is not None if m.quantity == "time" else _is_value(c, comma) for m, c in cells
-        )
-
-    end = len(body)
-    while end > max(0, len(body) - 6) and not readable(body[end - 1][1]):
-        end -= 1
-    if end < len(body):
-        count = len(body) - end
-        what = "the last line is no reading" if count == 1 else f"the last {count} lines are no readings"
-        remarks.append(f"From line {first_line + body[end][0]} on {what}; left out.")
-    return body[:end]
-
-
-def _is_value(cell: Cell, comma: bool) -> bool:
-    return _value(cell, comma) is not None or str(cell).strip().lower() in MISSING
-
-
-def _value(cell: Cell, comma: bool) -> float | None:
-    if isinstance(cell, bool):
-        return None
-    if isinstance(cell, int | float):
-        return float(cell)
-    if isinstance(cell, str) and _PLAIN.fullmatch(cell):  # as nearly all are
-        return float(cell)
-    text = str(cell).strip().replace("\u2212", "-").replace("\u00a0", "").replace("\u202f", "")
-    text = re.sub(r"\s*(kwh|wh|kw|w|v|a|%|°c|°f|c|min|s)$", "", text, flags=re.IGNORECASE)
-    if comma and "," in text:
-        text = text.replace(".", "")
-        return number(text, True)
-    return number(text.replace(",", "") if re.fullmatch(r"[+-]?\d{1,3}(,\d{3})+(\.\d+)?", text) else text, False)
-
-
-class _Moment(NamedTuple):
-    """seconds: as told, of a dated clock without its date; kind: "number", "two" (parts by a colon), "clock" or "date"."""
-
-    seconds: float
-    kind: str
-    parts: tuple[int, int] = (0, 0)
-    date: str = ""
-
-
-def _time_of(cell: Cell, comma: bool) -> _Moment | None:
-    if isinstance(cell, datetime):
-        # As the clock showed it: the zone and summer time of the machine that reads have no part in it.
-        return _Moment(cell.replace(tzinfo=UTC).timestamp(), "date")
-    if isinstance(cell, time):
-        return _Moment(cell.hour * 3600 + cell.minute * 60 + cell.second + cell.microsecond * 1e-6, "clock")
-    if isinstance(cell, timedelta):
-        return _Moment(cell.total_seconds(), "clock")
-    plain = _value(cell, comma)
-    if plain is not None:
-        return _Moment(plain, "number") if math.isfinite(plain) else None
-    match = _CLOCK.fullmatch(str(cell).strip())
-    if not match:
-        return None
-    date, first, second, third, half = match.groups()
-    if third is None and half is None and date is None:
-        return _Moment(0.0, "two", (int(first), int(second)))
-    hours = int(first) % 12 + (12 if half.lower() == "pm" else 0) if half else int(first)
-    clock = hours * 3600.0 + int(second) * 60.0 + float((third or "0").replace(",", "."))
-    return _Moment(clock, "date" if date else "clock", date=date or "")
-
-
-def _times(
-    body: Sequence[tuple[int, Sequence[Cell]]],
-    header: Header,
-    comma: bool,
-    interval_s: float | None,
-    first_line: int,
-    remarks: list[str],
-) -> tuple[Floats, str]:
-    """(seconds since the first reading or as told, shape (n,); when it was recorded)."""
-    columns = [i for i, m in enumerate(header.meanings) if m and m.quantity == "time"]
-    column = next((i for i in columns if any(len(r) > i and _time_of(r[i], comma) for _, r in body[:3])), None)
-    if column is None:
+def _times(table: Table, interval_s: float | None) -> Times:
+    lines = [table.first_line + i for i, _ in table.body]
+    if not table.time_columns:
         if interval_s is None:
             raise UnreadableError(
-                "there is no column of times", line=first_line + header.row,
+                "there is no column of times", line=table.first_line + max(table.grid.first - 1, 0),
                 hint="Give the interval between samples and it can be read.",
             )  # fmt: skip
-        return np.arange(len(body), dtype=np.float64) * interval_s, ""
-    meaning = header.meanings[column]
-    assert meaning is not None
-    moments = []
-    for number_, row in body:
-        moment = _time_of(row[column], comma) if len(row) > column else None
-        if moment is None:
-            found = str(row[column])[:30] if len(row) > column else ""
-            raise UnreadableError(f"a time was expected, found “{found}”", line=first_line + number_)
-        moments.append(moment)
-    told = str(body[0][1][column]).strip()
-    if any(m.date for m in moments):
-        moments, told = _dated(moments, told, first_line + body[0][0])
-    kinds = {m.kind for m in moments}
-    if kinds == {"number"}:
-        seconds: Floats = np.array([m.seconds for m in moments], dtype=np.float64) * meaning.factor
-        if seconds[0] > 1e8:
-            first = datetime.fromtimestamp(seconds[0] if seconds[0] < 1e11 else seconds[0] / 1e3, UTC)
-            seconds = np.asarray((seconds - seconds[0]) * (1.0 if seconds[0] < 1e11 else 1e-3), dtype=np.float64)
-            remarks.append(
-                f"Times count since 1970; here they count from the first reading, {first:%Y-%m-%d %H:%M:%S} UTC."
-            )
-            return seconds, f"{first:%Y-%m-%d %H:%M:%S} UTC"
-        return seconds, ""
-    if "two" in kinds:
-        elapsed = any(m.parts[0] > 23 for m in moments) or moments[0].parts == (0, 0) or moments[0].parts[0] == 0
-        unit = (60.0, 1.0) if elapsed else (3600.0, 60.0)
-        remarks.append(
-            f"Times such as “{told}” are read as {'minutes and seconds' if elapsed else 'hours and minutes'}."
+        return Times(np.arange(len(table.body), dtype=np.float64) * interval_s, "", ())
+    column = table.time_columns[0]
+    cells = table.column(column)
+    if len(table.time_columns) > 1:
+        cells = with_dates(cells, table.column(table.time_columns[1]))
+    meaning = table.meanings[column]
+    told = meaning is not None and meaning.quantity == "time" and meaning.sure == 2
+    return times_of(cells, lines, table.numbers, meaning.factor if told and meaning else None)
+
+
+def _unit_of(
+    table: Table, at: Floats, columns: Sequence[tuple[Meaning, Floats]], interval_s: float | None, remarks: list[str]
+) -> float:
+    """To seconds, of times that name no unit. Raises UnreadableError where seconds and minutes are equally good."""
+    if interval_s is not None:
+        return interval_s / float(np.median(np.diff(at)))
+    found = time_unit(at, {m.quantity: values for m, values in columns if m.quantity in BY_KEY})
+    if found is None:
+        step = float(np.median(np.diff(at)))
+        raise UnreadableError(
+            f"the times name no unit: steps of {step:.4g} could be seconds, minutes or hours",
+            line=table.first_line + table.grid.first,
+            hint="Give the interval between samples and it can be read.",
         )
-        seconds = np.array(
-            [m.parts[0] * unit[0] + m.parts[1] * unit[1] if m.kind == "two" else m.seconds for m in moments]
-        )
-        if elapsed:
-            return seconds, ""
+    if found.why or found.factor != 1.0:
+        remarks.append(f"The times name no unit; they are read as {found.word}: {found.why}.")
     else:
-        seconds = np.array([m.seconds for m in moments])
-    back = np.diff(seconds, prepend=seconds[0]) < -_DAY_S / 2
-    seconds = seconds + _DAY_S * np.cumsum(back)
-    if seconds[0] < 600 and "date" not in kinds:  # a stopwatch
-        return seconds, ""
-    return seconds - seconds[0], told
+        remarks.append("The times name no unit; they are read as seconds.")
+    return found.factor
 
 
-def _dated(moments: list[_Moment], told: str, line: int) -> tuple[list[_Moment], str]:
-    """Moments with their dates in seconds; the first as told, in ISO form where the column decides what is the day."""
-    try:
-        dates = Dates([m.date for m in moments if m.date])
-    except ValueError as error:
-        raise UnreadableError(str(error), line=line) from error
-    placed = [m._replace(seconds=m.seconds + dates.day(m.date).toordinal() * _DAY_S) if m.date else m for m in moments]
-    if moments[0].date and dates.decided:
-        told = told.replace(moments[0].date, dates.day(moments[0].date).isoformat(), 1)
-    return placed, told
+def _energy_unit(
+    meaning: Meaning, values: Floats, at: Floats, columns: Sequence[tuple[Meaning, Floats]], remarks: list[str]
+) -> tuple[Meaning, Floats]:
+    """A counter without a unit may count Wh: told by power, else by a rise that no session makes."""
+    if meaning.quantity != "energy_kwh" or meaning.sure == 2 or np.isnan(values).all():
+        return meaning, values
+    power = next((v for m, v in columns if m.quantity == "power_kw"), None)
+    rise = float(np.nanmax(values) - np.nanmin(values))
+    by_power = power is not None and is_sum_of_power(at, {"power_kw": power, "energy_kwh": values * 1e-3})
+    if by_power or rise > _MOST_RISE_KWH:
+        remarks.append("Energy names no unit; it is read as Wh" + (": it is the sum of power." if by_power else "."))
+        return meaning, values * 1e-3
+    return meaning, values
 
 
 def _rising(times: Floats, body: Sequence[tuple[int, Sequence[Cell]]], first_line: int) -> Ints:
@@ -266,26 +221,63 @@ def _rising(times: Floats, body: Sequence[tuple[int, Sequence[Cell]]], first_lin
     return np.flatnonzero(kept)
 
 
-def _columns(
-    body: Sequence[tuple[int, Sequence[Cell]]], header: Header, comma: bool, first_line: int
-) -> list[tuple[Meaning, Floats]]:
+def _columns(table: Table, remarks: list[str]) -> list[tuple[Meaning, Floats]]:
+    """The columns whose quantity their name or unit tells."""
     found = []
-    for index, meaning in enumerate(header.meanings):
-        if meaning is None or meaning.quantity == "time":
+    for index, meaning in enumerate(table.meanings):
+        if meaning is None or meaning.quantity == "time" or index in table.time_columns:
             continue
-        values = np.full(len(body), np.nan)
-        for place, (number_, row) in enumerate(body):
-            cell = row[index] if len(row) > index else None
-            if not _filled(cell):
-                continue
-            value = _value(cell, comma)
-            if value is None and str(cell).strip().lower() not in MISSING:
-                what = BY_KEY[meaning.quantity].title if meaning.quantity in BY_KEY else meaning.quantity
-                raise UnreadableError(
-                    f"a number was expected for “{what}”, found “{str(cell)[:30]}”", line=first_line + number_
-                )
-            values[place] = np.nan if value is None else value * meaning.factor + meaning.offset
-        found.append((meaning, values))
+        what = BY_KEY[meaning.quantity].title if meaning.quantity in BY_KEY else meaning.quantity
+        values = _read(table, index, what, remarks)
+        found.append((meaning, values * meaning.factor + meaning.offset))
+    return found
+
+
+def _read(table: Table, index: int, what: str, remarks: list[str]) -> Floats:
+    """Numbers of a column. One cell in a hundred may hold something else: a gap, and said. Raises UnreadableError."""
+    values = table.values(index)
+    blank = np.flatnonzero(np.isnan(values))
+    cells = table.column(index)
+    bad = [i for i in blank.tolist() if filled(cells[i]) and not is_missing(cells[i]) and not _is_nan(cells[i])]
+    if bad:
+        line = table.first_line + table.body[bad[0]][0]
+        shown = str(cells[bad[0]])[:30]
+        if len(bad) * _ONE_BAD_IN > len(cells):
+            raise UnreadableError(f"a number was expected for “{what}”, found “{shown}”", line=line)
+        many = "1 cell" if len(bad) == 1 else f"{len(bad)} cells"
+        remarks.append(f"{many} of {what.lower()} hold no number (line {line}: “{shown}”); taken as missing.")
+    return values
+
+
+def _is_nan(cell: Cell) -> bool:
+    return isinstance(cell, float) and cell != cell
+
+
+def _guessed(
+    table: Table, at: Floats, order: Ints, told: Sequence[tuple[Meaning, Floats]], remarks: list[str]
+) -> list[tuple[Meaning, Floats]]:
+    """Columns told by how they behave, where neither name nor unit tells; each is said."""
+    known = {
+        m.quantity: values for m, values in told if m.quantity in BY_KEY and m.place in ("unknown", "vehicle", "post")
+    }
+    left = [i for i in table.grid.columns if table.meanings[i] is None and i not in table.time_columns]
+    open_ = []
+    for index in left:
+        name, unit = name_and_unit(table.title(index))
+        kind = UNITS.get(unit, ("",))[0]
+        values = table.values(index)[order]
+        if not table._is_count(index) and np.isfinite(values).sum() > 2 and kind in ("", "%"):
+            open_.append(Open(name or f"column {index + 1}", kind, values))
+    if not open_ or set(known) >= {"power_kw", "soc_percent"}:
+        return []
+    found = []
+    for column, guessed in zip(open_, guess(at, known, open_), strict=True):
+        if guessed is None:
+            continue
+        about = BY_KEY[guessed.quantity]
+        remarks.append(f"“{column.name}” is taken for {about.title.lower()} in {about.unit}: {guessed.why}.")
+        place: Place = "vehicle" if guessed.quantity == "soc_percent" else "unknown"
+        found.append((Meaning(guessed.quantity, place, guessed.factor, 0.0, 1), column.values * guessed.factor))
     return found
 
 
@@ -304,7 +296,6 @@ def _record(
     for meaning, values in columns:
         if np.isnan(values).all() or meaning.quantity not in BY_KEY:
             continue
-        values = _as_usual(meaning, values, remarks)
         place: Place = meaning.place if meaning.place != "unknown" else place_told or "unknown"
         if meaning.quantity not in first:
             first[meaning.quantity], places[meaning.quantity] = values, place
@@ -323,6 +314,8 @@ def _record(
 def _as_usual(meaning: Meaning, values: Floats, remarks: list[str]) -> Floats:
     """Charging counted as positive, SoC in percent, power without a unit in kW; what was changed is said."""
     known = values[np.isfinite(values)]
+    if not len(known) or meaning.quantity not in BY_KEY:
+        return values
     title = BY_KEY[meaning.quantity].title
     # Of nearly all readings: a logger's mark for none among them tells neither sign nor unit.
     usual = float(np.percentile(np.abs(known), 90)) if len(known) else 0.0

@@ -10,13 +10,14 @@ import openpyxl
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import MOST_COLUMNS, Source
-from gladwire.formats.power_rows import find_header, record_from
+from gladwire.formats.power_rows import find_table, record_from
 from gladwire.formats.reader import Options, Reader
 
 # What a workbook may unpack to, and hold in rows: more is no record of one session but an attack or an accident.
 _MOST_UNPACKED, _MOST_ROWS = 512 * 2**20, 500_000
 # Cells that are empty cost as much as those that are not.
 _MOST_CELLS = 5_000_000
+_ANY = {"power_kw", "soc_percent", "energy_kwh", "volts_v", "amps_a"}
 
 
 def sniff(head: bytes) -> int:
@@ -38,11 +39,11 @@ def read(source: Source, options: Options) -> PowerRecord:
         raise
     except Exception as error:  # what a damaged workbook makes the library raise has no common root
         raise UnreadableError("the workbook is damaged: it cannot be opened") from error
-    for rows in sheets:
-        header = find_header(rows)
-        if header is not None:
-            return record_from(rows, READER.key, False, options.interval_s)
-    raise UnreadableError("no sheet names kW, state of charge, volts or amperes in its columns")
+    tables = [(rows, table) for rows in sheets if (table := find_table(rows))]
+    rows, table = max(tables, key=lambda found: (found[1].score(), len(found[1].has)), default=([], None))
+    if table is None or not (table.has & _ANY or len(table.grid.columns) > 2):
+        raise UnreadableError("no sheet names kW, state of charge, volts or amperes in its columns")
+    return record_from(rows, READER.key, options.interval_s)
 
 
 def _rows(sheet: Any) -> Any:

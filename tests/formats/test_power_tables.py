@@ -213,7 +213,7 @@ def test_what_is_written_is_read_again() -> None:
         ("Time (s),kW\n0,5\n10,6\n5,7\n6,7\n7,8\n8,8\n9,8\n10,9\n11,9\n", "line 4.*backwards"),
         ("Time (s),kW\n0,5\nlater,6\n20,7\n30,7\n40,7\n50,7\n60,7\n70,7\n80,7\n", "line 3.*a time was expected"),
         ("Power (kW),SoC\n5,20\n6,21\n7,22\n", "no column of times"),
-        ("Time (s),kW\n0,5\n", "only 1 rows"),
+        ("Time (s),kW\n0,5\n", "no two rows of readings"),
         ("Time (s),kW,SoC\n0,,\n1,,\n2,,\n", "rows of readings|no column holds"),
     ],
 )
@@ -316,3 +316,117 @@ def test_any_cells_below_a_header_are_judged_or_refused(rows: list[list[object]]
         ";".join("" if c is None else str(c) for c in row) for row in rows
     )
     _taken_or_refused(text.encode())
+
+
+def kw(*times: str, header: str = "Time,kW") -> PowerRecord:
+    return read(header + "\n" + "\n".join(f"{t},{40 + n}" for n, t in enumerate(times)) + "\n")
+
+
+def test_a_clock_set_back_by_an_hour_goes_on() -> None:
+    record = kw("2026-10-25 02:58:00", "2026-10-25 02:59:00", "2026-10-25 02:00:00", "2026-10-25 02:01:00")
+    assert record.time_s.tolist() == [0, 60, 120, 180]
+    assert "set back by an hour" in record.remarks[0]
+    with pytest.raises(UnreadableError, match="backwards"):
+        kw("2026-10-25 02:58:00", "2026-10-25 02:59:00", "2026-10-25 02:05:00", "2026-10-25 02:06:00")
+
+
+def test_a_zone_that_changes_puts_all_on_one_clock() -> None:
+    times = (
+        "2026-10-25T02:58:00+02:00",
+        "2026-10-25T02:59:00+02:00",
+        "2026-10-25T02:00:00+01:00",
+        "2026-10-25T01:01:00Z",
+    )
+    record = kw(*times)
+    assert record.time_s.tolist() == [0, 60, 120, 180]
+    assert "zone of the times changes" in record.remarks[0]
+
+
+@pytest.mark.parametrize("count", [2, 3])
+def test_several_readings_in_a_minute_are_spread_over_it(count: int) -> None:
+    record = kw(*(f"09:{n // count:02}" for n in range(1, 6 * count)))
+    assert np.diff(record.time_s).tolist() == pytest.approx([60.0 / count] * (6 * count - 2))
+    assert f"{count} readings in each" in " ".join(record.remarks)
+
+
+def test_days_of_a_spreadsheet_and_microseconds_since_1970() -> None:
+    days = kw("46156.377430556", "46156.377777778", "46156.378125000")
+    assert days.time_s.tolist() == pytest.approx([0, 30, 60], abs=0.2)
+    assert days.recorded_at == "2026-05-14 09:03:30"
+    micro = kw("1794300000000000", "1794300030000000", "1794300060000000")
+    assert micro.time_s.tolist() == [0, 30, 60]
+
+
+@pytest.mark.parametrize(
+    ("times", "soc", "unit"),
+    [
+        # 60 kW for 40 steps of a half: 20 s, 20 min or 20 h; 36 % of some pack.
+        ([0.5 * n for n in range(41)], 36, "minutes"),
+        ([30.0 * n for n in range(41)], 36, "seconds"),
+        ([n / 120 for n in range(41)], 36, "hours"),
+        ([0.5 * n for n in range(41)], None, ""),
+        ([float(n) for n in range(41)], None, ""),
+        ([10.0 * n for n in range(41)], None, "seconds"),
+    ],
+)
+def test_times_without_a_unit_are_told_by_what_they_make_of_the_pack(
+    times: list[float], soc: int | None, unit: str
+) -> None:
+    rows = [f"{t:.6f},60,{'' if soc is None else 20 + soc * n // 40}" for n, t in enumerate(times)]
+    text = "\n".join(["Time,Power [kW],SoC", *rows]) + "\n"
+    if unit:
+        record = read(text)
+        to_s = {"seconds": 1.0, "minutes": 60.0, "hours": 3600.0}[unit]
+        assert record.time_s[-1] == pytest.approx(times[-1] * to_s, rel=1e-4)
+        assert f"read as {unit}" in " ".join(record.remarks)
+    else:
+        with pytest.raises(UnreadableError, match=r"name no unit.*Give the interval"):
+            read(text)
+        assert read(text, 30.0).time_s[-1] == pytest.approx(1200.0, rel=1e-4)
+
+
+@pytest.mark.parametrize(("bad", "refused"), [(1, False), (2, True)])
+def test_one_cell_in_a_hundred_may_be_no_number(bad: int, refused: bool) -> None:
+    rows = [f"{n},{'4o.5' if n in range(50, 50 + bad) else 40},{20 + n // 10}" for n in range(100)]
+    text = "\n".join(["t (s),Power (kW),SoC", *rows]) + "\n"
+    if refused:
+        with pytest.raises(UnreadableError, match=r"line 52: a number was expected for “Power”, found “4o.5”"):
+            read(text)
+    else:
+        record = read(text)
+        assert np.isnan(record.values["power_kw"]).sum() == 1
+        assert "line 52: “4o.5”" in " ".join(record.remarks)
+
+
+@pytest.mark.parametrize(("value", "gap"), [("404", True), ("470", False), ("340", False), ("4.04", False)])
+def test_a_value_ten_times_its_neighbours_is_marked_and_not_believed(value: str, gap: bool) -> None:
+    rows = [f"{30 * n},{value if n == 7 else 40 + n / 10},{20 + n}" for n in range(20)]
+    record = read("\n".join(["t (s),Power (kW),SoC", *rows]) + "\n")
+    assert bool(np.isnan(record.values["power_kw"][7])) == gap
+    assert ("ten times those beside" in " ".join(record.remarks)) == gap
+
+
+@pytest.mark.parametrize(
+    ("head", "quantities"),
+    [
+        ("t (s),a1,b1,c1", {"power_kw", "volts_v", "amps_a"}),
+        ("t (s),x [V],y [A],z", {"power_kw", "volts_v", "amps_a"}),
+        ("t (s),x [kW],y,z", {"power_kw", "volts_v", "amps_a"}),
+    ],
+)
+def test_power_is_known_by_volts_times_amperes(head: str, quantities: set[str]) -> None:
+    volts, amps = 350 + np.arange(40) / 2, 120 - np.arange(40) * 2.0
+    power = volts * amps / 1000
+    order = [power, volts, amps] if "[kW]" in head else [volts, amps, power]
+    rows = [f"{30 * n}," + ",".join(f"{c[n]:.2f}" for c in order) for n in range(40)]
+    record = read("\n".join([head, *rows]) + "\n")
+    assert set(record.values) == quantities
+    np.testing.assert_allclose(record.values["power_kw"], power, atol=0.01)
+    np.testing.assert_allclose(record.values["volts_v"], volts, atol=0.01)
+    assert "volts × amperes" in " ".join(record.remarks)
+
+
+def test_a_temperature_is_no_state_of_charge() -> None:
+    rows = [f"{30 * n},{50 - n / 10:.1f},{20 + n * 0.5:.1f} °C" for n in range(40)]
+    record = read("\n".join(["t (s),kW,Wizzet", *rows]) + "\n")
+    assert set(record.values) == {"power_kw"}

@@ -41,9 +41,9 @@ CELLS = (
 )
 
 
-def brief(rows: Sequence[Sequence[str]], comma: bool = False, interval_s: float | None = None) -> str:
+def brief(rows: Sequence[Sequence[str]], interval_s: float | None = None) -> str:
     try:
-        record = record_from([list(row) for row in rows], "test", comma, interval_s, 3)
+        record = record_from([list(row) for row in rows], "test", interval_s, 3)
     except UnreadableError as error:
         return str(error)
     return _said(record)
@@ -90,7 +90,7 @@ def test_one_row_at_a_time(name: str, snapshot: SnapshotAssertion) -> None:
         yield "turned round", brief([header, *reversed(body)])
         yield "no time", brief([row[1:] for row in table])
         yield "no time, every 5 s", brief([row[1:] for row in table], interval_s=5.0)
-        yield "a comma as decimal sign", brief([[c.replace(".", ",") for c in row] for row in table], comma=True)
+        yield "a comma as decimal sign", brief([[c.replace(".", ",") for c in row] for row in table])
         for lines in (1, 58, 59, 60):
             yield f"{lines} lines above", brief([["Log of a stall"]] * lines + table)
         yield "units below", brief([[h.split(" (")[0] for h in header], ["(s)", "(kW)", "(%)"], *body])

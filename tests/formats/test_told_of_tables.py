@@ -12,7 +12,7 @@ from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.power_csv import read as read_table
-from gladwire.formats.power_rows import find_header, record_from
+from gladwire.formats.power_rows import find_table, record_from
 from gladwire.formats.reader import Options
 from gladwire.formats.table.cells import UNIT_FACTORS, cells, is_value, number
 from gladwire.formats.timebase import Timebase
@@ -95,43 +95,49 @@ def test_cells_of_a_workbook(snapshot: SnapshotAssertion) -> None:
     dated = [[start + datetime.timedelta(minutes=n), 5.0 + n, 400, 20 + n] for n in range(4)]
     clocks = [[datetime.time(23, 59, 58 + n, 500_000) if n < 2 else datetime.time(0, 0, n), 5.0 + n] for n in range(4)]
     lengths = [[datetime.timedelta(seconds=700 + 30 * n), 5.0 + n] for n in range(4)]
-    assert told(record_from([["Time", "kW", "Volts (V)", "SoC"], *dated], "xlsx", False, None)) == snapshot
-    assert told(record_from([["Time", "kW"], *clocks], "xlsx", False, None)) == snapshot
-    assert told(record_from([["Time", "kW"], *lengths], "xlsx", False, None, 7)) == snapshot
+    assert told(record_from([["Time", "kW", "Volts (V)", "SoC"], *dated], "xlsx")) == snapshot
+    assert told(record_from([["Time", "kW"], *clocks], "xlsx")) == snapshot
+    assert told(record_from([["Time", "kW"], *lengths], "xlsx", None, 7)) == snapshot
     with pytest.raises(UnreadableError) as refused:
-        record_from([["Time", "kW"], [0, 1], ["x", 2], [2, 2], *([n, 3] for n in range(3, 9))], "xlsx", False, None, 7)
+        record_from([["Time", "kW"], [0, 1], ["x", 2], [2, 2], *([n, 3] for n in range(3, 9))], "xlsx", None, 7)
     assert refused.value.line == 9
     with pytest.raises(UnreadableError) as refused:
         record_from(
             [["Time", "kW"], *([n, 1] for n in range(6)), [7, "x"], *([n, 3] for n in range(8, 16))],
             "xlsx",
-            False,
             None,
             7,
         )
     assert refused.value.line == 14
 
 
+BODY = [[n, 40 + n] for n in range(4)]
+
+
 @pytest.mark.parametrize(
-    ("rows", "score"),
+    ("head", "score"),
     [
-        ([["Time (s)", "Power (kW)"], [0, 1]], 80),
-        ([["Time", "Power"], [0, 1]], 60),
-        ([["Power", "Volts (V)"], [0, 1]], 0),
-        ([["Volts (V)", "Amps (A)"], [0, 1]], 0),
-        ([["Note"]] * 59 + [["Time (s)", "Power (kW)"], [0, 1]], 80),
+        ([["Time (s)", "Power (kW)"]], 80),
+        ([["Time", "Power"]], 60),
+        # Of nothing but power there is no time; volts and amperes alone are a scope's too.
+        ([["Volts (V)", "Amps (A)"]], 0),
+        ([["Note"]] * 200 + [["Time (s)", "Power (kW)"]], 80),
+        ([["Zeit", "Leistung"], ["hh:mm:ss", "kW"]], 80),
+        ([["", "Station", "Station"], ["Time (s)", "kW", "V"]], 80),
     ],
 )
-def test_how_surely_a_row_heads_a_power_record(rows: list[list[object]], score: int) -> None:
-    found = find_header(rows)
+def test_how_surely_a_table_is_a_power_record(head: list[list[object]], score: int) -> None:
+    found = find_table([*head, *BODY])
     assert found is not None
     assert found.score() == score
 
 
-def test_a_header_is_looked_for_in_the_first_sixty_rows() -> None:
-    head: list[list[object]] = [["Time (s)", "Power (kW)"], [0, 1]]
-    assert find_header([["Note"]] * 60 + head) is None
-    assert find_header([["1", "2"], *head]) is not None
+def test_readings_are_found_under_anything_and_their_end_too() -> None:
+    found = find_table([["Log", 7], [], ["Interval", "30 s"], ["t (s)", "kW"], *BODY, ["Mean", 41], ["by Runa"]])
+    assert found is not None
+    assert (found.grid.first, found.grid.end, found.grid.left) == (4, 8, 2)
+    assert found.grid.titles == ("t (s)", "kW")
+    assert find_table([["Note"], ["a", "b"], ["c", 1]]) is None
 
 
 # SI prefixes: the SI brochure (BIPM, 9th edition, table 7).

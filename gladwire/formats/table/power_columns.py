@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from typing import NamedTuple
 
 from gladwire.core.quantities import Place
@@ -18,31 +19,71 @@ UNITS: dict[str, tuple[str, float, float]] = {
     "°c": ("c", 1.0, 0.0), "c": ("c", 1.0, 0.0), "degc": ("c", 1.0, 0.0), "celsius": ("c", 1.0, 0.0),
     "°f": ("c", 5 / 9, -160 / 9), "f": ("c", 5 / 9, -160 / 9), "degf": ("c", 5 / 9, -160 / 9), "k": ("c", 1.0, -273.15),
     "s": ("s", 1.0, 0.0), "sec": ("s", 1.0, 0.0), "seconds": ("s", 1.0, 0.0), "ms": ("s", 1e-3, 0.0),
-    "min": ("s", 60.0, 0.0), "minutes": ("s", 60.0, 0.0), "mins": ("s", 60.0, 0.0), "h": ("s", 3600.0, 0.0),
-    "hours": ("s", 3600.0, 0.0),
+    "min": ("s", 60.0, 0.0), "minutes": ("s", 60.0, 0.0), "minuten": ("s", 60.0, 0.0),
+    "mins": ("s", 60.0, 0.0), "h": ("s", 3600.0, 0.0),
+    "hours": ("s", 3600.0, 0.0), "hr": ("s", 3600.0, 0.0), "std": ("s", 3600.0, 0.0),
+    "stunden": ("s", 3600.0, 0.0), "sek": ("s", 1.0, 0.0), "sekunden": ("s", 1.0, 0.0),
+    "us": ("s", 1e-6, 0.0), "µs": ("s", 1e-6, 0.0),
+    "d": ("s", 86400.0, 0.0),
 }  # fmt: skip
+# Words of eleven languages (English, German, French, Dutch, Danish, Norwegian, Swedish, Spanish, Portuguese, Italian,
+# Polish), without accents, as `plain` leaves them. Common practice, no source.
 _TIME = re.compile(
-    r"\b(time|timestamp|date|datetime|elapsed|clock|zeit|uhrzeit|dauer|heure|temps|hora|tiempo|tid|t|ts)\b"
+    r"\b(time\w*|date|datetime|elapsed|clock|zeit\w*|\w*zeit|datum|dauer|heure|temps|horodatage|duree|hora|tiempo|fecha"
+    r"|tempo|data|tid\w*|dato|klok\w*|klock\w*|tijd\w*|ora|orario|czas|godzina|t|ts)\b"
 )
 _SOC = re.compile(
-    r"\b(soc|ev ?resssoc|state of charge|charge level|battery( level| state| charge)?|akku\w*|ladestand|ladezustand"
-    r"|etat de charge|battery pct)\b"
+    r"\b(soc|ev ?resssoc|state of charge|charge level|battery( level| state| charge)?|akku\w*|accu ?(niveau|stand)\w*"
+    r"|ladestand|lade ?zustand|batteriestand|etat de charge|(charge|niveau) (de )?(la )?batterie|laad ?(toestand|niveau)"
+    r"|lade ?(tilstand|niva)|batteri ?(niveau|niva|status)|laddning ?s?niva|estado de (la )?carga|bateria"
+    r"|nivel de (la )?bateria"
+    r"|stato (di|della) (ri)?carica|batteria|stan naladowania|poziom (naladowania|baterii)|battery pct)\b"
 )
-_POWER = re.compile(r"\b(power|leistung|puissance|potencia|charge rate|charging rate|kw|p)\b")
-_ENERGY = re.compile(r"\b(energy|energie|energ[ií]a|delivered|charged|added|kwh|imported)\b")
-_VOLTS = re.compile(r"\b(voltage|volts?|spannung|tension|u|v|udc|vdc)\b")
-_AMPS = re.compile(r"\b(current|amps?|amperes?|strom(st[aä]rke)?|courant|i|idc|a)\b")
-_TEMPERATURE = re.compile(r"\b(temp\w*|t (pack|batt\w*|cell)|thermal)\b")
-_ASKED = re.compile(r"\b(ask\w*|request\w*|req|target|demand\w*|setpoint|set point|soll|desired|wanted|angefordert)\b")
-_LIMIT = re.compile(r"\b(max\w*|limit\w*|allow\w*|avail\w*|cap|capab\w*|rated|grenze|permitted|offer\w*|can take)\b")
-_VEHICLE = re.compile(r"\b(vehicle|car|ev|bms|pack|battery|batt|fahrzeug|auto|obd|in car|bord)\b")
+_SOC_SURE = re.compile(r"\b(soc|state of charge|ladestand|lade ?zustand|etat de charge|estado de (la )?carga)\b")
+_POWER = re.compile(
+    r"\b(\w*power|\w*leistung|puissance|potencia|potenza|\w*vermogen|\w*effekt|moc|charge rate|charging rate|kw|p)\b"
+)
+_ENERGY = re.compile(
+    r"\b(\w*energy|\w*energie|energia|\w*energi|delivered|charged|added|geladen\w*|delivree|geleverd|levert|levererad"
+    r"|entregada|fornecida|erogata|pobrana|kwh|imported)\b"
+)
+_VOLTS = re.compile(
+    r"\b(voltage\w*|volts?|\w*spannung|tension|tensione|tensao|voltaje|\w*spanning|\w*spaending|\w*spenning|\w*spanning"
+    r"|napiecie|u|v|udc|vdc)\b"
+)
+_AMPS = re.compile(
+    r"\b(current\w*|amps?|amperes?|\w*strom(starke)?|courant|intensite|intensidad|corriente|corrente|\w*stroom|\w*strom"
+    r"|prad|i|idc|a)\b"
+)
+_TEMPERATURE = re.compile(r"\b(\w*temp\w*|t (pack|batt\w*|cell)|thermal)\b")
+_ASKED = re.compile(
+    r"\b(ask\w*|request\w*|req|target|demand\w*|setpoint|set point|soll\w*|desired|wanted|angeforder\w*|demande\w*|consigne"
+    r"|gevraagd\w*|onsket|begart|solicitad\w*|pedid\w*|richiest\w*|zadan\w*)\b"
+)
+_LIMIT = re.compile(
+    r"\b(max\w*|limit\w*|allow\w*|avail\w*|cap|capab\w*|rated|\w*grenze|permitted|offer\w*|can take|verfugbar\w*|autorise\w*"
+    r"|disponible|toegestaan|tilladt|tillatt?en?|tillaten|disponibile|consentit\w*|dozwolon\w*|dostepn\w*)\b"
+)
+_VEHICLE = re.compile(
+    r"\b(vehicle|car|ev|bms|pack|\w*battery|batt|fahrzeug|auto|obd|in car|bord|vehicule|voiture|voertuig|bil\w*|kjoretoy"
+    r"|fordon|vehiculo|coche|veiculo|carro|veicolo|pojazd|samochod)\b"
+)
 _POST = re.compile(
-    r"\b(evse|post|station|charger|dispenser|stall|pile|kiosk|column|s[aä]ule|borne|screen at post|output)\b"
+    r"\b(evse|post|\w*station|charger|dispenser|stall|pile|kiosk|column|\w*saule|borne|chargeur|laadpaal|lader|ladestander"
+    r"|laddare|laddstolpe|estacion|cargador|posto|carregador|colonnina|caricatore|stacja|ladowarka|screen at post|output)\b"
 )
-_METER = re.compile(r"\b(meter|z[aä]hler|clamp|shunt|analy[sz]er|logger)\b")
-_CONNECTOR = re.compile(r"\b(connector|plug|pin\w*|inlet|cable|handle|lead|stecker|contact\w*)\b")
-_AMBIENT = re.compile(r"\b(ambient|outside|outdoor|air|weather|aussen|au(ss|ß)en)\b")
-_PACK = re.compile(r"\b(pack|battery|batt|cell\w*|bms|hv)\b")
+_METER = re.compile(
+    r"\b(meter|\w*zahler|compteur|\w*maler|matare|contador|contatore|licznik|clamp|shunt|analy[sz]er|logger)\b"
+)
+_CONNECTOR = re.compile(
+    r"\b(connector|plug|pin\w*|inlet|cable|handle|lead|\w*stecker|contact\w*|prise|connecteur|stekker|stikk|kontakt|conector"
+    r"|connettore|zlacze|wtyczk\w*)\b"
+)
+_AMBIENT = re.compile(
+    r"\b(ambient\w*|outside|outdoor|air|weather|aussen\w*|au(ss|ß)en\w*|umgebung\w*|exterieur\w*|buiten\w*|ude\w*|ute\w*|exterior"
+    r"|esterna|otoczenia|zewn\w*)\b"
+)
+_PACK = re.compile(r"\b(pack|\w*batt\w*|\w*akku\w*|\w*accu\w*|cell\w*|bms|hv|bateri\w*)\b")
 
 
 class Meaning(NamedTuple):
@@ -55,15 +96,22 @@ class Meaning(NamedTuple):
     sure: int
 
 
+# Letters that are no letter with an accent; and what Polish ones become where their code page was taken for another.
+_LETTERS = str.maketrans({"ø": "o", "æ": "ae", "å": "a", "ł": "l", "ß": "ss", "đ": "d", "¹": "a", "³": "l", "¿": "z"})
+
+
 def plain(name: str) -> str:
-    """A name in lower case words: “Pack_Voltage”, “packVoltage” and “EVSEPresentVoltage” come apart alike."""
+    """A name in lower case words without accents: “Pack_Voltage”, “packVoltage” and “EVSEPresentVoltage” come apart alike."""
     split = re.sub(r"(?<=[A-Za-z])(?=[A-Z][a-z])", " ", name)
-    return re.sub(r"[^\w%°/ßäöü]+|_", " ", split.lower()).strip()
+    bare = "".join(
+        c for c in unicodedata.normalize("NFKD", split.lower().translate(_LETTERS)) if not unicodedata.combining(c)
+    )
+    return re.sub(r"[^\w%°/]+|_", " ", bare).strip()
 
 
 def name_and_unit(text: str) -> tuple[str, str]:
     """“Power [kW]”, “Power (kW)”, “Power kW”, “power_kw” and “kW” to name and unit; unit "" where none is told."""
-    match = re.match(r"^(.*?)\s*[\[(]\s*([^\])]+?)\s*[\])]\s*(.*)$", text.strip())
+    match = re.match(r"^(.*?)\s*[\[(<]\s*([^\])>]+?)\s*[\])>]\s*(.*)$", text.strip())
     if match and match.group(2).lower() in UNITS:
         return f"{match.group(1)} {match.group(3)}".strip(), match.group(2).lower()
     words = re.split(r"[\s_,/]+", text.strip())
@@ -87,7 +135,7 @@ def meaning_of(header: str) -> Meaning | None:
     if kind == "c" or (not kind and _TEMPERATURE.search(name)):
         where = _where_warm(name)
         return Meaning(where, place, factor, offset, 2 if kind else 1) if where else None
-    if kind in ("", "%") and _SOC.search(name) and not (_LIMIT.search(name) or _ASKED.search(name)):
+    if kind in ("", "%") and _is_soc(name) and not (_LIMIT.search(name) or _ASKED.search(name)):
         return Meaning("soc_percent", place if place != "unknown" else "vehicle", factor, 0.0, 2)
     if kind == "%" and not name:
         return Meaning("soc_percent", "vehicle", factor, 0.0, 1)
@@ -99,6 +147,12 @@ def meaning_of(header: str) -> Meaning | None:
             return None
         return Meaning("energy_kwh", place, factor, 0.0, 2 if kind else 1)
     return Meaning(_with_role(name, measure), place, factor, 0.0, 2 if kind else 1)
+
+
+def _is_soc(name: str) -> bool:
+    """“Battery” alone is its charge; “battery voltage” is none."""
+    other = any(p.search(name) for p in (_VOLTS, _AMPS, _POWER, _TEMPERATURE))
+    return _SOC.search(name) is not None and not (other and _SOC_SURE.search(name) is None)
 
 
 def _by_name(name: str, kind: str) -> str:

@@ -1,0 +1,232 @@
+"""Which quantity of a charging session a column of readings is: by its unit, its name, how it behaves and what it has to do
+with the other columns; the best assignment of all columns together.
+
+SoC lies in 0 to 100 and creeps up; an energy counter never falls; volts stand high and hardly move while current flows; power
+is volts × amperes, and energy is the sum of power. Common practice, no source, where no other is named.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from itertools import product
+from typing import NamedTuple
+
+import numpy as np
+
+from gladwire.core.signal.waveform import Floats
+
+# Of these a column can be told without a name or a unit.
+_BY_BEHAVIOUR = ("power_kw", "volts_v", "amps_a", "soc_percent", "energy_kwh")
+# Names and units speak; behaviour and relations decide what they leave open. Logarithms of odds, by judgement.
+_RELATED, _SEEN_ONCE = 4.0, -6.0
+# An assignment this much better than the next leaves no question.
+SURE_BY = 1.5
+_MOST_OPEN = 6
+# Line volts of three phases, phase volts of three, and one phase or direct current.
+_PHASES = (1.0, np.sqrt(3.0), 3.0)
+
+
+class Open(NamedTuple):
+    """A column nobody told the quantity of. kind: of its unit ("kw", "v", "a", "%", "kwh"), "" where it has none. values:
+    shape (n,), as written."""
+
+    name: str
+    kind: str
+    values: Floats
+
+
+class Guess(NamedTuple):
+    """quantity: what an open column is taken for; factor: to its usual unit; why: in words; instead: the runner-up, ""
+    where there is none near."""
+
+    quantity: str
+    factor: float
+    why: str
+    instead: str
+
+
+_KINDS = {"kw": "power_kw", "v": "volts_v", "a": "amps_a", "%": "soc_percent", "kwh": "energy_kwh"}
+
+
+def guess(time_s: Floats, known: Mapping[str, Floats], open_: Sequence[Open]) -> list[Guess | None]:
+    """What each open column is; None where it is nothing known, or two readings of it are equally good.
+
+    time_s: shape (n,). known: quantities already told, in their usual units, shape (n,).
+    """
+    chosen = open_[:_MOST_OPEN]
+    options = [_options(column, known) for column in chosen]
+    scored = []
+    for picks in product(*options):
+        named = [q for q, _ in picks if q]
+        if len(named) != len(set(named)):
+            continue
+        held = {**known, **{q: c.values * f for (q, f), c in zip(picks, chosen, strict=True) if q}}
+        total = sum(_fit(q, held[q]) if q else -0.5 for q, _ in picks) + _relations(time_s, held, set(named))
+        scored.append((total, picks, held))
+    if not scored:
+        return [None] * len(open_)
+    scored.sort(key=lambda s: -s[0])
+    best, picks, held = scored[0]
+    found: list[Guess | None] = []
+    for index, (quantity, factor) in enumerate(picks):
+        other = next((s for s in scored[1:] if s[1][index] != (quantity, factor)), None)
+        near = other is not None and best - other[0] < SURE_BY
+        instead = (other[1][index][0] or "none of these") if near and other else ""
+        found.append(Guess(quantity, factor, _why(quantity, time_s, held), instead) if quantity and not near else None)
+    return found + [None] * (len(open_) - len(chosen))
+
+
+def _options(column: Open, known: Mapping[str, Floats]) -> list[tuple[str, float]]:
+    """(quantity, factor) an open column may be, and that it is none."""
+    quantities = [_KINDS[column.kind]] if column.kind in _KINDS else _BY_BEHAVIOUR if not column.kind else ()
+    found: list[tuple[str, float]] = [("", 1.0)]
+    for quantity in quantities:
+        if quantity in known:
+            continue
+        found.append((quantity, 1.0))
+        if not column.kind and quantity in ("power_kw", "energy_kwh"):
+            found.append((quantity, 1e-3))
+        if quantity == "soc_percent" and np.nanmax(np.abs(column.values), initial=0.0) <= 1.0:
+            found.append((quantity, 100.0))
+    return found
+
+
+def _fit(quantity: str, values: Floats) -> float:
+    """How well a column behaves as a quantity does; below nought where it hardly does."""
+    known = values[np.isfinite(values)]
+    if len(known) < 3:
+        return _SEEN_ONCE
+    low, high = float(known.min()), float(known.max())
+    steps = np.diff(known)
+    rises = float(np.mean(steps >= -1e-9))
+    match quantity:
+        case "soc_percent":
+            inside = low >= 0.0 and high <= 100.5
+            creeps = rises > 0.97 and high - low >= 1.0 and float(np.abs(steps).max()) < 12.0
+            return 1.5 if inside and creeps else 0.2 if inside and high - low < 1.0 and low > 1 else _SEEN_ONCE
+        case "energy_kwh":
+            return 0.8 if rises > 0.99 and 0.05 < high - low < 500.0 and low >= 0 else _SEEN_ONCE
+        case "volts_v":
+            usual = float(np.median(known))
+            steady = float(np.percentile(known, 95)) < 1.5 * usual
+            return 1.0 if 100.0 <= usual <= 1300.0 and steady and low >= -5 else _SEEN_ONCE
+        case "amps_a":
+            flows = float(np.percentile(np.abs(known), 95))
+            return 0.3 if 1.0 <= flows <= 3500.0 and _one_way(known) else _SEEN_ONCE
+        case "power_kw":
+            flows = float(np.percentile(np.abs(known), 95))
+            return 0.4 if 0.5 <= flows <= 3800.0 and _one_way(known) else _SEEN_ONCE
+    return _SEEN_ONCE
+
+
+def _one_way(values: Floats) -> bool:
+    """Whether energy goes one way for nearly all of the time."""
+    top = float(np.abs(values).max())
+    return bool((values > -0.05 * top).mean() > 0.9 or (values < 0.05 * top).mean() > 0.9)
+
+
+def _relations(time_s: Floats, held: Mapping[str, Floats], fresh: set[str]) -> float:
+    """What is gained where columns go together, as far as one of them was open."""
+    gained = 0.0
+    if {"power_kw", "volts_v", "amps_a"} <= set(held) and fresh & {"power_kw", "volts_v", "amps_a"}:
+        gained += _RELATED if goes_with_volts_and_amps(held) else -2.0
+    if {"power_kw", "energy_kwh"} <= set(held) and fresh & {"power_kw", "energy_kwh"}:
+        gained += _RELATED if is_sum_of_power(time_s, held) else -2.0
+    if {"soc_percent", "energy_kwh"} <= set(held) and fresh & {"soc_percent", "energy_kwh"}:
+        pack = _pack_kwh(held)
+        gained += 0.0 if pack != pack else 1.0 if 5.0 < pack < 400.0 else -1.0
+    return gained
+
+
+def goes_with_volts_and_amps(held: Mapping[str, Floats]) -> bool:
+    """Whether power is volts × amperes, of one phase or three."""
+    power, product_ = np.abs(held["power_kw"]), np.abs(held["volts_v"] * held["amps_a"]) * 1e-3
+    flows = np.isfinite(power + product_) & (power > 0.1 * np.nanmax(power, initial=0.0)) & (product_ > 0)
+    if flows.sum() < 3:
+        return False
+    ratios = power[flows] / product_[flows]
+    return any(float(np.mean(np.abs(ratios / phases - 1.0) < 0.08)) > 0.8 for phases in _PHASES)
+
+
+def is_sum_of_power(time_s: Floats, held: Mapping[str, Floats]) -> bool:
+    """Whether the energy counter rises by the sum of power."""
+    power, energy = held["power_kw"], held["energy_kwh"]
+    both = np.isfinite(power + energy)
+    if both.sum() < 3:
+        return False
+    times, power, energy = time_s[both], np.abs(power[both]), energy[both]
+    total = float(np.sum(np.diff(times) * (power[1:] + power[:-1]) / 2.0)) / 3600.0
+    rise = float(energy[-1] - energy[0])
+    return total > 0.05 and abs(rise / total - 1.0) < 0.12
+
+
+def _pack_kwh(held: Mapping[str, Floats]) -> float:
+    soc, energy = held["soc_percent"], held["energy_kwh"]
+    both = np.flatnonzero(np.isfinite(soc + energy))
+    if len(both) < 2 or soc[both[-1]] - soc[both[0]] < 2.0:
+        return float("nan")
+    return float((energy[both[-1]] - energy[both[0]]) / (soc[both[-1]] - soc[both[0]]) * 100.0)
+
+
+def _why(quantity: str, time_s: Floats, held: Mapping[str, Floats]) -> str:
+    three, two = {"power_kw", "volts_v", "amps_a"}, {"power_kw", "energy_kwh"}
+    if quantity in three and three <= set(held) and goes_with_volts_and_amps(held):
+        return "power is volts × amperes"
+    if quantity in two and two <= set(held) and is_sum_of_power(time_s, held):
+        return "energy is the sum of power"
+    return {
+        "soc_percent": "it lies in 0 to 100 and creeps up",
+        "energy_kwh": "it only rises",
+        "volts_v": "it stands high and hardly moves",
+    }.get(quantity, "nothing else fits")
+
+
+# To seconds, with its word; the order is of how often tables that name no unit mean it.
+_TIME_UNITS = ((1.0, "seconds"), (60.0, "minutes"), (3600.0, "hours"))
+_PACKS_KWH = (6.0, 260.0)
+_LEAST_SPAN_S, _ENOUGH_ROWS, _LONGEST = 180.0, 20, 1e12
+
+
+class TimeUnit(NamedTuple):
+    """factor: to seconds; why: in words, "" where only custom speaks for it."""
+
+    factor: float
+    word: str
+    why: str
+
+
+def time_unit(times: Floats, held: Mapping[str, Floats]) -> TimeUnit | None:
+    """The unit of times that name none, by what they make of the readings; None where two are equally good.
+
+    times: shape (n,), as told. held: quantities in their usual units, shape (n,).
+    """
+    if not np.abs(times).max(initial=0.0) < _LONGEST:
+        return None
+    for factor, word in _TIME_UNITS:
+        if {"power_kw", "energy_kwh"} <= set(held) and is_sum_of_power(times * factor, held):
+            return TimeUnit(factor, word, "only so is energy the sum of power")
+    packs = [
+        (factor, word) for factor, word in _TIME_UNITS if _PACKS_KWH[0] < _pack_of(times * factor, held) < _PACKS_KWH[1]
+    ]
+    if len(packs) == 1:
+        return TimeUnit(*packs[0], "only so does the charge that was added fit a pack")
+    steps = np.diff(times)
+    whole = bool((np.abs(steps - np.round(steps)) < 1e-9).all() and (steps >= 1.0).all())
+    short = len(times) >= _ENOUGH_ROWS and float(times[-1] - times[0]) < _LEAST_SPAN_S
+    return TimeUnit(1.0, "seconds", "") if whole and not short else None
+
+
+def _pack_of(time_s: Floats, held: Mapping[str, Floats]) -> float:
+    """What power and charge make of the pack, in kWh; NaN where they say nothing."""
+    soc = held.get("soc_percent")
+    power = held.get("power_kw")
+    if power is None and {"volts_v", "amps_a"} <= set(held):
+        power = held["volts_v"] * held["amps_a"] * 1e-3
+    if soc is None or power is None:
+        return float("nan")
+    flows = np.isfinite(power)
+    times, power = time_s[flows], np.abs(power[flows])
+    if len(times) < 3:
+        return float("nan")
+    total = np.concatenate([[0.0], np.cumsum(np.diff(times) * (power[1:] + power[:-1]) / 2.0)]) / 3600.0
+    return _pack_kwh({"soc_percent": soc, "energy_kwh": np.interp(time_s, times, total)})
