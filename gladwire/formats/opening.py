@@ -5,6 +5,7 @@ from __future__ import annotations
 import codecs
 import gzip
 import io
+import re
 import zlib
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -21,6 +22,8 @@ MAX_TEXT_BYTES = 8 * 2**30
 MAX_SAMPLES = 400_000_000
 # A capture or record has some tens of columns.
 MOST_COLUMNS = 500
+# Letters of the Central European code page that are signs in the Western one, within a word or at its beginning.
+_POLISH = re.compile(rb"[A-Za-z][\xb9\xb3\xbf\x9c\x9f][a-z\xe6\xea\xf1\xf3]|(?<![A-Za-z0-9])[\xb3\xbf\x9c][a-z]")
 _GZIP = b"\x1f\x8b"
 # What a packed file may unpack to: any capture to so much, and beyond that so many times its size. A table of numbers
 # packs to a tenth, a steady one to a hundredth.
@@ -133,7 +136,7 @@ def encoding_of(head: bytes) -> str:
     try:
         codecs.getincrementaldecoder("utf-8")().decode(head)
     except UnicodeDecodeError:
-        return "latin-1"
+        return "cp1250" if _POLISH.search(head) else "latin-1"
     return "utf-8"
 
 

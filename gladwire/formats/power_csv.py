@@ -19,6 +19,8 @@ _DELIMITERS = (";", "\t", ",", "|")
 _HEAD_LINES = 120
 # Post and pack currents of DC are this slow to log, and its volts above these.
 _LEAST_STEP_S, _LEAST_V = 0.4, 100.0
+# Times that move by less are no record's, be they seconds, minutes or hours.
+_SURELY_FAST = 3e-3
 
 
 def _rows(text: str) -> list[list[str]]:
@@ -53,6 +55,8 @@ def sniff(head: bytes) -> int:
     if table is None:
         return 0
     score = table.score()
+    if table.usual_step() < _SURELY_FAST:
+        return 0
     try:
         record = record_from(table.rows, READER.key)
     except UnreadableError:

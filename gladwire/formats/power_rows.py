@@ -106,6 +106,17 @@ class Table:
         found = (self.numbers.value(cell) for cell in self.column(index, most))
         return np.array([np.nan if v is None else v for v in found], dtype=np.float64)
 
+    def usual_step(self) -> float:
+        """The usual step of times that are plain numbers, in seconds or as told; infinite for clocks, dates and days."""
+        column = self.time_columns[:1]
+        moments = self.values(column[0], _LOOK_AT) if column else np.empty(0)
+        if len(moments) and moments[0] > 1e4:  # days of a spreadsheet, or since 1970
+            return np.inf
+        steps = np.diff(moments[np.isfinite(moments)])
+        meaning = self.meanings[column[0]] if column else None
+        factor = meaning.factor if meaning and meaning.sure == 2 else 1.0
+        return float(np.median(steps)) * factor if len(steps) else np.inf
+
     def score(self) -> int:
         """How surely this is a power record, 0 to 100."""
         strong = [m for m in self.meanings if m and m.quantity in _CHARGES]

@@ -5,6 +5,7 @@ The numbers are parsed by polars in blocks of whole lines, so memory stays at th
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
@@ -16,16 +17,24 @@ from gladwire.core.signal.waveform import Floats, Recording, Samples, Waveform
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import HEAD_BYTES, MAX_SAMPLES, Source, encoding_of, one_ahead, text_chunks
 from gladwire.formats.reader import Options, Reader
-from gladwire.formats.table.cells import CLOCK, MISSING, cells, is_value
+from gladwire.formats.table.cells import BEYOND_RANGE, CLOCK, MISSING, cells, is_missing, is_value
 from gladwire.formats.table.columns import Column
 from gladwire.formats.table.dialect import MINUS, Dialect, find_dialect
 from gladwire.formats.timebase import Timebase
 
 # Text is read in blocks of a share of the file, so that a small file costs little memory and a large one few calls.
 _LEAST_BLOCK, _MOST_BLOCK, _BLOCKS = 2**20, 8 * 2**20, 12
-_NULLS = sorted({w for m in MISSING if m for w in (m, m.upper(), m.capitalize(), "NaN", "+NaN", "-NaN", "N/A")})
+_NULLS = sorted(
+    {w for m in (*MISSING, *BEYOND_RANGE) if m for w in (m, m.upper(), m.capitalize(), "NaN", "+NaN", "-NaN", "N/A")}
+)
 # Lines of another kind after the numbers (a summary, "END") that are left out with a remark.
 _FOOTER_LINES = 5
+# “>10” and “<-10”: beyond the range on that side.
+_BEYOND = re.compile(r"[<>]=?\s*([-+]?[\d.,])")
+_BEYOND_BYTES = re.compile(rb"[<>]=?\s*([-+]?[\d.,])")
+_COMMA_OR_QUOTED = re.compile(rb'"([^"\n]*)"|,')
+# To tell a pilot by: a part of the samples, its swing in volts or millivolts, and some cycles.
+_LOOK_AT_SAMPLES, _LEAST_SWING, _LEAST_CYCLES = 200_000, 3.0, 8
 _HALF_DAY_S = 43_200.0
 # A time column beyond this counts from 1970.
 _EPOCH_FROM_S = 1e8
@@ -45,6 +54,7 @@ def read(source: Source, options: Options) -> Recording:
     head = source.head()
     encoding = encoding_of(head)
     text = head.decode(encoding, errors="replace").replace("\r\n", "\n").replace("\r", "\n")
+    text = _BEYOND.sub(r"\1", text)
     dialect = find_dialect(text, complete=len(head) < HEAD_BYTES)
     return _Table(source, encoding, dialect, options).read()
 
@@ -68,6 +78,7 @@ class _Table:
         self.time = self._timebase(options)
         self.line = dialect.first_line
         self.ended = False
+        self.beyond = 0
         self.block = min(_MOST_BLOCK, max(_LEAST_BLOCK, source.size // _BLOCKS))
         self.days = _Days()
 
@@ -92,12 +103,38 @@ class _Table:
             self._take(block, following is None)
             block = following
         count = sum(len(part) for part in self.parts[0])
+        if self.beyond:
+            many = "1 sample is" if self.beyond == 1 else f"{self.beyond} samples are"
+            self.remarks.append(f"{many} marked as beyond the range of the instrument; they are taken at its edge.")
         if count < 4:
             raise UnreadableError(f"only {count} rows of numbers; a capture was expected", line=self.line)
         rate_hz, start_s, remarks = self.time.settle(count)
+        if unit := self._unit_by_pilot(rate_hz):
+            rate_hz, start_s = rate_hz / unit[0], start_s * unit[0]
+            self.remarks.append(
+                f"The times name no unit; they are read as {unit[1]}: only so is there a pilot of 1 kHz."
+            )
         recorded_at, since = self._moment(start_s)
         waves = [self._wave(order, rate_hz, since) for order in range(len(self.channels))]
         return Recording(tuple(waves), READER.key, (*self.remarks, *remarks), recorded_at)
+
+    def _unit_by_pilot(self, rate_hz: float) -> tuple[float, str] | None:
+        """(factor, word) of times that name no unit, where one other than seconds makes a channel a pilot of 1 kHz."""
+        axis = self.dialect.columns[self.axis] if self.axis is not None else None
+        if axis is None or axis.kind != "time" or axis.unit:
+            return None
+        for parts in self.parts:
+            samples = np.concatenate([part[:_LOOK_AT_SAMPLES] for part in parts[:1]])
+            low, high = np.nanpercentile(samples, (2, 98)) if np.isfinite(samples).any() else (0.0, 0.0)
+            above = samples > (low + high) / 2.0
+            ups = np.flatnonzero(above[1:] & ~above[:-1])
+            if high - low < _LEAST_SWING or len(ups) < _LEAST_CYCLES:
+                continue
+            period = float(np.median(np.diff(ups))) / rate_hz
+            for factor, word in ((1.0, ""), (1e-3, "ms"), (1e-6, "µs")):
+                if abs(period * factor * 1000.0 - 1.0) < 0.1:
+                    return (factor, word) if word else None
+        return None
 
     def _moment(self, start_s: float) -> tuple[str, float]:
         """(when it was recorded, start in the file's time base): a clock or epoch time counts from the first sample."""
@@ -117,7 +154,9 @@ class _Table:
         parts, self.parts[order] = self.parts[order], []
         samples = np.concatenate(parts) if len(parts) > 1 else parts[0]
         if column.factor != 1.0:
-            samples *= np.float32(column.factor)
+            with np.errstate(over="ignore"):  # a mark for no reading, in kV
+                out = samples if samples.flags.writeable else None
+                samples = np.multiply(samples, np.float32(column.factor), out=out)
         # A table without units is in volts: that is what scopes write, and the levels will tell if not.
         return Waveform(_channel_name(column, order), samples, rate_hz, start_s, column.kind or "V")
 
@@ -138,8 +177,9 @@ class _Table:
         height = frame.height
         lines = None
         if all(frame[:, i].null_count() for i in range(frame.width)):
-            # A blank line is a row in which everything is missing.
+            # A row in which everything is missing may be a blank line.
             full = ~frame.select(pl.all_horizontal(pl.all().is_null())).to_series().to_numpy()
+            full |= np.array([bool(line.strip()) for line in block.split(b"\n")[:height]] + [False] * height)[:height]
             lines = np.flatnonzero(full)
             frame = frame.filter(full)
         columns = [self._numbers(i, frame[:, i]) for i in range(frame.width)]
@@ -160,8 +200,15 @@ class _Table:
         """The block with one-character delimiters and signs a parser knows."""
         if self.dialect.minus:
             block = block.replace(MINUS.encode(), b"-")
+        if b">" in block or b"<" in block:
+            block, count = _BEYOND_BYTES.subn(rb"\1", block)
+            self.beyond += count
         if self.dialect.delimiter == " ":
             return b"\n".join(b"\t".join(line.split()) for line in block.split(b"\n"))
+        if self._quoted_commas:
+            return _COMMA_OR_QUOTED.sub(lambda m: b"\t" if m[1] is None else m[1], block)
+        if self.dialect.delimiter == '","' and block.count(b'","') < block.count(b"\n") * (self.dialect.width - 1):
+            return _COMMA_OR_QUOTED.sub(lambda m: b"\t" if m[1] is None else m[1], block)
         if self.dialect.delimiter == '","':
             return block.replace(b'","', b"\t").replace(b'"', b"")
         if self.dialect.padded and not any(c.kind == "clock" for c in self.dialect.columns):
@@ -169,7 +216,14 @@ class _Table:
         return block
 
     @property
+    def _quoted_commas(self) -> bool:
+        """Whether commas split cells, and stand in quoted ones as decimal signs."""
+        return self.dialect.delimiter == "," and self.dialect.decimal_comma
+
+    @property
     def _separator(self) -> str:
+        if self._quoted_commas:
+            return "\t"
         return self.dialect.delimiter if len(self.dialect.delimiter) == 1 and self.dialect.delimiter != " " else "\t"
 
     def _parse(self, block: bytes, last: bool) -> pl.DataFrame | None:
@@ -243,7 +297,7 @@ class _Table:
             return f"{expected}, {len(parts)} found"
         for index in self.dialect.active:
             cell = parts[index]
-            if not is_value(cell, self.dialect.decimal_comma) and cell.lower() not in MISSING:
+            if not is_value(cell, self.dialect.decimal_comma) and not is_missing(cell):
                 return f"{expected}, found “{cell[:30]}”"
         return ""
 

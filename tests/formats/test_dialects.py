@@ -1,5 +1,5 @@
-"""One known record in hundreds of dialects: languages, units, times, layouts, marks, footers. Each is read as it was written,
-or asked about in one sentence; none is read wrong."""
+"""One known record and one known capture in hundreds of dialects: languages, units, times, layouts, marks, footers. Each is
+read as it was written, or asked about in one sentence; none is read wrong."""
 
 from __future__ import annotations
 
@@ -9,9 +9,11 @@ import numpy as np
 import pytest
 
 from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.signal.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
+from tests.formats import scope_dialects as scopes
 from tests.formats.dialects import NAMES, QUANTITY, Dialect, Known, any_dialect, known_record, written
 
 # Several readings in one minute are spread over it: the moments are not those written, to some seconds.
@@ -68,3 +70,39 @@ def test_names_of_no_language_are_read_by_unit_and_behaviour() -> None:
     found = outcomes(range(200), ("xx",))
     assert {k: v for k, v in found.items() if v != "asked" and not v.startswith("misses")} == {}
     assert len(found) <= 20
+
+
+def scope_outcome(known: scopes.Known, dialect: scopes.Dialect, data: bytes) -> str:
+    try:
+        read = read_capture(Source(data))
+    except UnreadableError as error:
+        return "asked" if error.hint and error.line else f"refused: {error}"
+    if not isinstance(read, Recording) or len(read.channels) != dialect.channels:
+        return f"read as {type(read).__name__} of {len(getattr(read, 'channels', ()))}"
+    if abs(read.channels[0].rate_hz / known.rate_hz - 1.0) > 0.01:
+        return f"{read.channels[0].rate_hz:g} samples a second"
+    # A sample marked as beyond twelve volts is taken at twelve.
+    near = 0.15 if dialect.over == ">10" else 0.01
+    for wave, right in zip(read.channels, (known.pilot, known.proximity), strict=False):
+        if len(wave.samples) != len(right) or np.isfinite(wave.samples).sum() < len(right) - 1 or wave.unit != "V":
+            return f"{len(wave.samples)} samples in {wave.unit}"
+        off = float(np.nanmax(np.abs(wave.samples - right)))
+        if off > near:
+            return f"off by {off:g} V"
+    return ""
+
+
+@pytest.mark.parametrize("part", range(4))
+def test_a_scope_s_dialect_is_read_or_asked_about(part: int) -> None:
+    found = {}
+    for seed in range(100 * part, 100 * part + 100):
+        rng = random.Random(seed)
+        dialect = scopes.any_dialect(rng)
+        if dialect.head == "none":
+            dialect.unit = "none"  # nothing would tell it
+        known = scopes.known_capture(rng, scopes.is_slow(dialect))
+        result = scope_outcome(known, dialect, scopes.written(known, dialect, rng))
+        if result:
+            found[f"{seed}: {dialect}"] = result
+    assert {k: v for k, v in found.items() if v != "asked"} == {}
+    assert len(found) <= 2

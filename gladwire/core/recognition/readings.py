@@ -53,8 +53,11 @@ def guess(time_s: Floats, known: Mapping[str, Floats], open_: Sequence[Open]) ->
 
     time_s: shape (n,). known: quantities already told, in their usual units, shape (n,).
     """
-    chosen = open_[:_MOST_OPEN]
-    options = [_options(column, known) for column in chosen]
+    every = [_options(column, known) for column in open_]
+    places = [i for i, options in enumerate(every) if len(options) > 1]
+    if not 0 < len(places) <= _MOST_OPEN:  # of very many columns that could be anything nothing is said
+        return [None] * len(open_)
+    chosen, options = [open_[i] for i in places], [every[i] for i in places]
     scored = []
     for picks in product(*options):
         named = [q for q, _ in picks if q]
@@ -63,17 +66,16 @@ def guess(time_s: Floats, known: Mapping[str, Floats], open_: Sequence[Open]) ->
         held = {**known, **{q: c.values * f for (q, f), c in zip(picks, chosen, strict=True) if q}}
         total = sum(_fit(q, held[q]) if q else -0.5 for q, _ in picks) + _relations(time_s, held, set(named))
         scored.append((total, picks, held))
-    if not scored:
-        return [None] * len(open_)
     scored.sort(key=lambda s: -s[0])
     best, picks, held = scored[0]
-    found: list[Guess | None] = []
+    found: list[Guess | None] = [None] * len(open_)
     for index, (quantity, factor) in enumerate(picks):
         other = next((s for s in scored[1:] if s[1][index] != (quantity, factor)), None)
         near = other is not None and best - other[0] < SURE_BY
         instead = (other[1][index][0] or "none of these") if near and other else ""
-        found.append(Guess(quantity, factor, _why(quantity, time_s, held), instead) if quantity and not near else None)
-    return found + [None] * (len(open_) - len(chosen))
+        if quantity and not near:
+            found[places[index]] = Guess(quantity, factor, _why(quantity, time_s, held), instead)
+    return found
 
 
 def _options(column: Open, known: Mapping[str, Floats]) -> list[tuple[str, float]]:
@@ -88,7 +90,7 @@ def _options(column: Open, known: Mapping[str, Floats]) -> list[tuple[str, float
             found.append((quantity, 1e-3))
         if quantity == "soc_percent" and np.nanmax(np.abs(column.values), initial=0.0) <= 1.0:
             found.append((quantity, 100.0))
-    return found
+    return [(q, f) for q, f in found if not q or _fit(q, column.values * f) > _SEEN_ONCE]
 
 
 def _fit(quantity: str, values: Floats) -> float:

@@ -34,6 +34,10 @@ MISSING: tuple[str, ...] = (
     "#####",
     "",
 )
+# What instruments write where a reading is beyond their range; with a point, whatever the decimal sign of the file is.
+BEYOND_RANGE: tuple[str, ...] = (
+    "9.9e37", "9.9e+37", "9.91e37", "9.91e+37", "-9.9e37", "-9.9e+37", "9.9e38", "9.9e+38", "1.797e308", "1.797e+308",
+)  # fmt: skip
 # Tried in this order; `","` is a table in which every cell stands in quotes.
 DELIMITERS = ('","', "\t", ";", ",", "|", " ")
 CLOCK = re.compile(r"(?:\d{4}[-/.]\d\d[-/.]\d\d[T ])?(\d{1,2}):(\d\d):(\d\d(?:[.,]\d+)?)Z?")
@@ -53,7 +57,9 @@ UNIT_FACTORS = {
 
 def cells(line: str, delimiter: str) -> list[str]:
     """The cells of a line, stripped of blanks and quotes."""
-    if '"' in line and len(delimiter) == 1 and delimiter != " ":
+    if delimiter == '","':
+        parts = next(csv.reader([line], skipinitialspace=True), [])
+    elif '"' in line and len(delimiter) == 1 and delimiter != " ":
         # A delimiter within quotes, such as the decimal comma of a table split by commas, splits nothing.
         parts = next(csv.reader([line], delimiter=delimiter, skipinitialspace=True), [])
     else:
@@ -65,6 +71,11 @@ def number(cell: str, comma: bool) -> float | None:
     """The cell as a number, or None; missing-value words are None too."""
     pattern = _NUMBER_COMMA if comma else _NUMBER_DOT
     return float(cell.replace(",", ".")) if pattern.fullmatch(cell) else None
+
+
+def is_missing(cell: str) -> bool:
+    """Whether a cell says that nothing was read, or that it was beyond the range."""
+    return (low := cell.lower()) in MISSING or low in BEYOND_RANGE
 
 
 def is_value(cell: str, comma: bool) -> bool:

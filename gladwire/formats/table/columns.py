@@ -13,6 +13,8 @@ _TIME_NAME = re.compile(r"^(time|t|x|x[ -_]?axis|zeit|temps|tiempo|tempo|tijd|se
 _INDEX_NAME = re.compile(
     r"^(index|sample|samples|sample (no|number|index)|point|points|no|nr|n|#|sequence|count|idx|x)$"
 )
+_COMMENT = re.compile(r"^\s*(?:#+|//+|%+)\s*")
+_A_VALUE = re.compile(r"[-+]?\d")
 # Cells of the first lines of numbers.
 Rows = list[list[str]]
 
@@ -30,11 +32,15 @@ class Column:
 def columns_of(head: list[str], fit: Fit, body: Rows) -> tuple[Column, ...]:
     """Names, units and kinds of the active columns from up to three rows above the numbers."""
     rows = [
-        row for line in head[-4:] if len(row := cells(line, fit.delimiter)) > max(fit.active) or _is_header(row, fit)
+        row
+        for line in (_COMMENT.sub("", each) for each in head[-4:])
+        if len(row := _names_in(line, fit.delimiter)) > max(fit.active) or _is_header(row, fit)
     ]
     rows = [row + [""] * (max(fit.active) + 1 - len(row)) for row in rows]
     units_row = next((row for row in reversed(rows[-1:]) if _is_units_row(row, fit)), None)
     names = [row for row in rows if row is not units_row and not any(is_value(c, fit.comma) for c in row)][-2:]
+    if len(names) == 2 and any(_A_VALUE.match(cell) for cell in names[0]):
+        names = names[1:]  # a key and its value, such as “50 kHz”
     columns = []
     for order, index in enumerate(fit.active):
         parts = [row[index] for row in names if row[index]]
@@ -44,6 +50,13 @@ def columns_of(head: list[str], fit: Fit, body: Rows) -> tuple[Column, ...]:
     return tuple(columns)
 
 
+def _names_in(line: str, delimiter: str) -> list[str]:
+    """The names of a header row; under blanks a unit in brackets belongs to the name before it."""
+    if delimiter == " ":
+        return re.split(r"\s+(?![\[(])", line.strip())
+    return cells(line, delimiter)
+
+
 def _is_header(row: list[str], fit: Fit) -> bool:
     return len(row) == len(fit.active) and len(row) > 1
 
@@ -51,7 +64,7 @@ def _is_header(row: list[str], fit: Fit) -> bool:
 def _is_units_row(row: list[str], fit: Fit) -> bool:
     texts = [row[i].strip("()[] ").lower() for i in fit.active]
     known = [t for t in texts if any(t in table for table in UNIT_FACTORS.values())]
-    return bool(known) and all(t in known or t == "" for t in texts)
+    return bool(known) and all(t in known or t in ("", "-") for t in texts)
 
 
 def _name_and_unit(text: str) -> tuple[str, str]:

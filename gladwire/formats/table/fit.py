@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gladwire.formats.errors import UnreadableError
-from gladwire.formats.table.cells import DELIMITERS, MISSING, cells, is_value
+from gladwire.formats.table.cells import DELIMITERS, cells, is_missing, is_value
 
 _LOOK_AT_LINES = 600
 _SURELY_A_TABLE = 40
@@ -14,7 +14,8 @@ _ENOUGH_ROWS = 200
 
 @dataclass(frozen=True)
 class Fit:
-    """first: 0-based line of the first row; active: numbers of the columns that hold values; width: cells in a row."""
+    """first: 0-based line of the first row; active: numbers of the columns that hold values; width: cells in a row; filled:
+    cells of the rows that hold values."""
 
     delimiter: str
     comma: bool
@@ -22,6 +23,7 @@ class Fit:
     rows: int
     width: int
     active: tuple[int, ...]
+    filled: int = 0
 
 
 def best_fit(lines: list[str]) -> Fit:
@@ -38,17 +40,19 @@ def best_fit(lines: list[str]) -> Fit:
     raise _no_table(lines)
 
 
-def _merit(fit: Fit) -> tuple[int, bool, int, int, bool]:
-    """What a better fit has more of: rows, quotes about its cells, columns; then the order of the delimiters."""
+def _merit(fit: Fit) -> tuple[int, bool, int, int, int, bool]:
+    """What a better fit has more of: rows, quotes about its cells, columns, cells; then the order of the delimiters."""
     order = DELIMITERS.index(fit.delimiter)
-    return fit.rows, order == 0, len(fit.active), -order, not fit.comma
+    return fit.rows, order == 0, len(fit.active), fit.filled, -order, not fit.comma
 
 
 def _worth_trying(lines: list[str], delimiter: str, comma: bool) -> bool:
     """Whether delimiter and decimal comma occur at all; without any delimiter one column is tried once, by tabs."""
     seen = "\n".join(lines[:_LOOK_AT_LINES])
-    if comma and (delimiter == "," or "," not in seen):
+    if comma and ("," not in seen or (delimiter == "," and '"' not in seen)):
         return False
+    if delimiter == '","':  # every cell in quotes
+        return any(line.startswith('"') and delimiter in line for line in lines[:_LOOK_AT_LINES])
     return delimiter == "\t" or delimiter in seen
 
 
@@ -71,31 +75,41 @@ def _fit(lines: list[str], delimiter: str, comma: bool, lenient: bool) -> Fit | 
             shapes.append(_shape(lines[len(shapes)], delimiter, comma, lenient))
         return shapes[index]
 
-    best: tuple[int, int, tuple[int, ...], int] | None = None
+    best: tuple[int, int, tuple[int, ...], int, int] | None = None
     at = 0
     while at < limit:
         active = shape(at)[1]
         if not active:
             at += 1
             continue
-        end, rows = at, 0
+        end, rows, filled = at, 0, 0
         # A blank line, or a row that misses some values, does not end the run.
         while end < limit and rows < _ENOUGH_ROWS and (not lines[end].strip() or _fits_in(shape(end)[1], active)):
             rows += bool(shape(end)[1])
+            filled += len(shape(end)[1])
             end += 1
         if best is None or rows > best[0]:
-            best = (rows, at, active, max(shape(k)[0] for k in range(at, end)))
+            best = (rows, at, active, max(shape(k)[0] for k in range(at, end)), filled)
         # The first long run is the table; what ends it early is a bad row, to be refused at its line.
         if rows >= _SURELY_A_TABLE:
             break
         at = max(end, at + 1)
     if best is None or best[0] < 3:
         return None
-    rows, first, active, width = best
-    while first > 0 and set(shape(first - 1)[1]) >= set(active) and shape(first - 1)[0] <= width:
+    rows, first, active, width, filled = best
+    while first > 0 and shape(first - 1)[0] <= width and _row_fits(lines[first - 1], delimiter, comma, active):
         first -= 1
     first = _over_side_preamble(lines, delimiter, comma, first, active, width)
-    return Fit(delimiter, comma, first, rows, width, active)
+    return Fit(delimiter, comma, first, rows, width, active, filled)
+
+
+def _row_fits(line: str, delimiter: str, comma: bool, active: tuple[int, ...]) -> bool:
+    """Whether a row has a value or a word for none in each of the columns, and a value in one."""
+    parts = cells(line, delimiter)
+    if len(parts) <= max(active):
+        return False
+    held = [parts[i] for i in active]
+    return all(is_value(c, comma) or (c and is_missing(c)) for c in held) and any(is_value(c, comma) for c in held)
 
 
 def _fits_in(shape: tuple[int, ...], active: tuple[int, ...]) -> bool:
@@ -112,7 +126,7 @@ def _shape(line: str, delimiter: str, comma: bool, lenient: bool) -> tuple[int, 
     for index, part in enumerate(parts):
         if is_value(part, comma):
             active.append(index)
-        elif not lenient and part.lower() not in MISSING:
+        elif not lenient and not is_missing(part):
             return width, ()
     if lenient:
         return width, tuple(active)
@@ -138,15 +152,17 @@ def _prefer_decimal_comma(lines: list[str], fit: Fit, fits: list[Fit]) -> Fit:
     """ "9,02" is one number with a decimal comma rather than two, when the second never has a sign or a point."""
     if fit.delimiter != "," or len(fit.active) != 2:
         return fit
-    other = next((f for f in fits if f.comma and len(f.active) == 1 and f.rows == fit.rows), None)
+    other = next((f for f in fits if f.comma and len(f.active) == 1 and f.rows >= fit.rows), None)
     if other is None:
         return fit
     rows = [cells(line, ",") for line in lines[fit.first : fit.first + 200] if line.strip()]
+    rows = [row for row in rows if not (len(row) == 1 and is_missing(row[0]))]
     seconds = [row[-1] for row in rows if len(row) == 2]
     header = cells(lines[fit.first - 1], ",") if fit.first else []
     plain = (
-        len(seconds) == len(rows)
+        len(seconds) >= 0.9 * len(rows)
         and all(part.isdigit() for part in seconds)
         and len({len(part) for part in seconds}) <= 2
     )
-    return other if plain and len(header) != 2 else fit
+    named = len(header) == 2 and not any(cell[:1].isdigit() for cell in header)
+    return other if plain and not named else fit

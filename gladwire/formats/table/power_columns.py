@@ -103,10 +103,13 @@ _LETTERS = str.maketrans({"ø": "o", "æ": "ae", "å": "a", "ł": "l", "ß": "ss
 def plain(name: str) -> str:
     """A name in lower case words without accents: “Pack_Voltage”, “packVoltage” and “EVSEPresentVoltage” come apart alike."""
     split = re.sub(r"(?<=[A-Za-z])(?=[A-Z][a-z])", " ", name)
-    bare = "".join(
-        c for c in unicodedata.normalize("NFKD", split.lower().translate(_LETTERS)) if not unicodedata.combining(c)
-    )
-    return re.sub(r"[^\w%°/]+|_", " ", bare).strip()
+    return re.sub(r"[^\w%°/]+|_", " ", without_accents(split)).strip()
+
+
+def without_accents(text: str) -> str:
+    """A text in lower case, letters with accents as those without."""
+    apart = unicodedata.normalize("NFKD", text.lower().translate(_LETTERS))
+    return "".join(c for c in apart if not unicodedata.combining(c))
 
 
 def name_and_unit(text: str) -> tuple[str, str]:

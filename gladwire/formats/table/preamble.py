@@ -7,12 +7,23 @@ from itertools import pairwise
 
 from gladwire.formats.table.cells import UNIT_FACTORS, cells, number
 from gladwire.formats.table.fit import Fit
+from gladwire.formats.table.power_columns import without_accents
+from gladwire.formats.table.values import Numbers
 
+# Stems of “sample”, “interval” and “rate” in eight languages, without accents. Common practice, no source.
+_SAMPLE = r"(sampl|abtast|echantillon|muestre|campion|amostr|bemonster|probk|punkt)\w*"
+_STEP = r"(interval\w*|period\w*|okres|zeit|pas|paso|step|tijdstap|tidssteg|krok)"
 _INTERVAL_KEY = re.compile(
-    r"^(sampl\w* (interval|period|time)|(x|time|horizontal)[ _]?incr\w*|incr\w*|delta ?[tx]|d[tx]|t ?interval"
-    r"|interval|time ?(step|resolution|per sample)|h(orizontal)? ?resolution|tastintervall|abtastintervall)$"
+    rf"^({_SAMPLE} ?(interval\w*|period\w*|time|zeit)"
+    rf"|({_STEP}|zeitschritt)( de| d| di| do| czasowy| temps| temporal)*( {_SAMPLE})?"
+    r"|(x|time|horizontal) ?incr\w*|incr\w*|xincr|delta ?[tx]|d[tx]|t ?interval|time ?(step|resolution|per sample)"
+    r"|h(orizontal)? ?resolution|pas de temps|paso de tiempo|passo temporale)$"
 )
-_RATE_KEY = re.compile(r"^(sampl\w* (rate|freq\w*)|samplerate|fs|rate|abtastrate|sps|samples? per second)$")
+_RATE_KEY = re.compile(
+    rf"^({_SAMPLE} ?(rate|freq\w*|frekvens)"
+    rf"|(freq\w*|frec\w*|czestotliwosc|taux|tasa|taxa|tasso|cadence)( de| d| di)* ?{_SAMPLE}"
+    r"|samplerate|fs|rate|sps|samples? per second)$"
+)
 _START_KEY = re.compile(
     r"^(start|start time|first point|(x|time|horizontal) ?(zero|origin|start)|t0|time offset|x ?zero)$"
 )
@@ -63,8 +74,8 @@ def _one_pair(line: str, row: list[str], found: dict[str, str]) -> None:
 
 
 def _key(name: str) -> str:
-    name = re.sub(r"[\[(].*?[\])]", "", name).lower().strip(" :#\"'")
-    return re.sub(r"[\s_]+", " ", name)
+    """A key in lower case, without units in brackets and without accents."""
+    return re.sub(r"['’\s_]+", " ", without_accents(re.sub(r"[\[(].*?[\])]", "", name)).strip(" :#\"'")).strip()
 
 
 def spacing(keys: dict[str, str], comma: bool) -> tuple[float | None, float | None]:
@@ -85,5 +96,5 @@ def _quantity(text: str, comma: bool, units: dict[str, float]) -> float | None:
     match = re.match(r"\s*([+-]?[\d.,]+(?:[eE][+-]?\d+)?)\s*([^\s,;]*)", text)
     if not match:
         return None
-    value = number(match.group(1), comma and "," in match.group(1))
+    value = Numbers(comma).value(match.group(1))
     return None if value is None else value * units.get(match.group(2).lower(), 1.0)
