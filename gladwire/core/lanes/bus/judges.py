@@ -68,7 +68,17 @@ JUDGES: Mapping[str, Judge] = {
 def begun(records: Records, broken: Finding) -> bool | None:
     """Whether current flowed on the bus before this."""
     buses = records.of(CanRecord)
-    return any(start < broken.start_s for bus in buses for start, _ in flowing(bus)) if buses else None
+    known = [bus for bus in buses if bus.of("amps")]
+    return any(start < broken.start_s for bus in known for start, _ in flowing(bus)) if known else None
+
+
+def _of_current(records: Records) -> str:
+    """What is told where nothing else is: that no current flows only where a signal is known to be it."""
+    if any(bus.of("amps") for bus in records.of(CanRecord)):
+        return "No current flows in this log."
+    return (
+        "No signal of this log is known to be the current: whether any flowed is not told. Settle which signal it is."
+    )
 
 
 def story(records: Records, findings: Sequence[Finding]) -> str:
@@ -79,7 +89,7 @@ def story(records: Records, findings: Sequence[Finding]) -> str:
     derating = {rule.code for rule in RULES if rule.derates}
     watch = next((f for f in findings if f.severity == "suspect" and f.code not in telling), None)
     told = [f.text for code in telling for f in findings if f.code == code]
-    parts = told or [next((f.text for f in findings if f.severity == "note"), "No current flows in this log.")]
+    parts = told or [next((f.text for f in findings if f.severity == "note"), _of_current(records))]
     # What holds a charge back comes first; what is only to be watched, last.
     if watch and watch.code in derating:
         return " ".join([watch.text, *parts])

@@ -11,7 +11,8 @@ from pydantic import BaseModel, ConfigDict
 from gladwire.core.can.decode import Track, decode
 from gladwire.core.can.log import CanLog, id_words
 from gladwire.core.can.names import Kind, Names
-from gladwire.core.lanes.bus.roles import BY_KEY, guess, is_flag, is_on, unit_words
+from gladwire.core.lanes.bus.proposing import propose
+from gladwire.core.lanes.bus.roles import BY_KEY, is_flag, is_on, unit_words
 from gladwire.core.lanes.records import Record
 from gladwire.core.moments import Duration, Moment, Moments
 from gladwire.core.signal.waveform import Floats
@@ -160,12 +161,12 @@ def measure_can(
     settled_by: str = "",
     besides: Mapping[str, str] | None = None,
 ) -> Measured:
-    """Fold a log. roles: role key to full signal name, as a person settled them for this bus; None guesses from the names.
+    """Fold a log. roles: role key to full signal name, as a person settled them for this bus; None guesses.
 
     besides: roles settled for this log alone; they come before the others.
     """
     tracks = decode(log, names) if names else []
-    chosen = dict(roles) if roles is not None else guess((t.name, t.signal.unit, len(t.signal.bits)) for t in tracks)
+    chosen = dict(roles) if roles is not None else propose(tracks)
     given = dict(besides or {})
     chosen = {role: signal for role, signal in chosen.items() if signal not in given.values()} | given
     by_signal = {signal: role for role, signal in chosen.items()}

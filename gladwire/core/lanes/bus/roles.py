@@ -58,9 +58,9 @@ ROLES: tuple[SignalRole, ...] = (
 BY_KEY: Mapping[str, SignalRole] = {r.key: r for r in ROLES}
 _UNITS = {
     **dict.fromkeys(("degc", "celsius", "deg c", "deg_c", "degrees c", "c\u00b0", "\u2103", "c", "\u00b0c"), "\u00b0C"),
-    **dict.fromkeys(("volt", "volts"), "V"),
-    **dict.fromkeys(("amp", "amps", "ampere"), "A"),
-    "percent": "%",
+    **dict.fromkeys(("volt", "volts", "v", "vdc"), "V"),
+    **dict.fromkeys(("amp", "amps", "ampere", "amperes", "a", "adc"), "A"),
+    **dict.fromkeys(("percent", "pct", "prozent"), "%"),
 }
 _STATE_BITS = 4
 # A state named so says that something is wrong while it is on.

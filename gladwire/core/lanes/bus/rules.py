@@ -61,7 +61,7 @@ def flowing(record: CanRecord) -> list[tuple[float, float]]:
 def _described(record: CanRecord) -> Iterator[Fact]:
     named = [m for m in record.messages if m.name]
     if named:
-        how = "roles confirmed" if record.settled_by else "roles guessed from the names"
+        how = "roles confirmed" if record.settled_by else "roles guessed from names and courses"
         text = f"{number_of(len(named), 'message')} named by {record.description}; {how}."
         yield Fact("normal", text, record.start_s, record.start_s, f"{len(named)} named", "")
 

@@ -1,0 +1,192 @@
+"""Roles that names alone did not tell: by abbreviations and words of other languages, by units, and by how signals behave
+and go together. What is not sure is left without a role: a question is better than a wrong role.
+
+Pack volts are there before anything closes and creep; the inlet's rise to them. Current begins at nought and follows what is
+asked; limits stand above what they limit. Common practice, no source.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from gladwire.core.can.decode import Track
+from gladwire.core.lanes.bus.roles import BY_KEY, guess, unit_words
+from gladwire.core.signal.waveform import Floats
+
+# Words and abbreviations of descriptions, in several languages, as parts of a name.
+_WORDS: Mapping[str, str] = {
+    "volts": "volt volts voltage v u udc vdc spannung spg tension tensione tensao spanning spaending spenning napiecie",
+    "amps": "amp amps ampere amperes curr current crnt i idc strom courant corriente corrente stroom strom prad",
+    "most": "max maximum mx limit lim lmt limitation avail available allow allowed permitted cap capability grenze zul",
+    "asked": "req request requested rq target tgt tar demand dmd setpoint sp cmd command soll want asked demande consigne",
+    "post": "post evse station charger chrgr chgr supply secc offboard saeule borne lader",
+    "vehicle": "pack batt battery bat bms hvb hv ress akku traction ev evcc vehicle veh cell",
+    "inlet": "inlet link port out output dclink dc charge chg chrg lade socket terminal",
+    "warm": "temp temperature tmp temperatur temperatura",
+    "pin": "pin contact ct conn connector plug coupler stecker inlet",
+    "plus": "pos positive plus p dcp",
+    "minus": "neg negative minus n dcn",
+    "soc": "soc rsoc socpercent ladezustand ladestand",
+    "lock": "lock locked lck latch latched verriegelung verriegelt lckd",
+    "contactor": "contactor contactors cntctr ctr relay rly schuetz schutz k1 main hauptschuetz",
+    "pre": "pre prechg precharge prechrg vorladung vorlade",
+    "plugged": "prox proximity pp plugged inserted gesteckt mated plugdet plugpresent",
+    "wrong": "fault err error warn warning fail derate derating reason min minimum diff offset raw",
+}
+_SETS = {kind: frozenset(words.split()) for kind, words in _WORDS.items()}
+_SPLIT = re.compile(r"[_\s.\-]+|(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])|(?<=[A-Za-z])(?=\d)")
+_STATE_BITS, _STATE_VALUES = 4, 6
+_LIVE_V, _NEAR_V, _FLOWS_A, _NEAR_A = 60.0, 20.0, 3.0, 0.15
+
+
+def propose(tracks: Sequence[Track]) -> dict[str, str]:
+    """Role key -> full name of its signal."""
+    live = [t for t in tracks if len(t.values) > 1 and np.isfinite(t.values).any()]
+    told = {t.name: role for t in live if (role := _by_words(t))}
+    plain = guess((t.name, t.signal.unit, len(t.signal.bits)) for t in tracks)
+    # Of a signal whose name says whose it is, and what, a looser reading of the name counts no more.
+    found = {role: name for role, name in plain.items() if told.get(name, role) == role}
+    for name, role in told.items():
+        if role not in found and name not in found.values():
+            found[role] = name
+    left = [t for t in live if t.name not in found.values()]
+    return found | _by_behaviour(found, left, {t.name: t for t in tracks})
+
+
+def kinds_in(name: str) -> frozenset[str]:
+    """What the parts of a signal's name speak of."""
+    parts = [part.lower() for part in _SPLIT.split(name) if part]
+    joined = {"".join(parts[i : i + 2]) for i in range(len(parts) - 1)}
+    return frozenset(kind for kind, words in _SETS.items() if words & {*parts, *joined})
+
+
+def _by_words(track: Track) -> str:
+    """The role a name with its unit speaks of beyond doubt, "" for none."""
+    kinds, unit, bits = kinds_in(track.signal.name), unit_words(track.signal.unit), len(track.signal.bits)
+    if "wrong" in kinds:
+        return ""
+    if unit == "V" or (not unit and bits > _STATE_BITS and "volts" in kinds):
+        return _of_volts(kinds)
+    if unit == "A" or (not unit and bits > _STATE_BITS and "amps" in kinds):
+        return _of_amps(kinds, unit)
+    if unit == "%" and "soc" in kinds and not kinds & {"most", "asked"}:
+        return "soc" if _between(track.values, 0.0, 100.5) else ""
+    if unit == "°C" and "pin" in kinds and ("plus" in kinds) != ("minus" in kinds):
+        return "pin_1_c" if "plus" in kinds else "pin_2_c"
+    if unit == "°C" and "vehicle" in kinds and "pin" not in kinds:
+        return "pack_c"
+    return (
+        _of_state(kinds) if not unit and bits <= _STATE_BITS and len(np.unique(track.values)) <= _STATE_VALUES else ""
+    )
+
+
+def _of_volts(kinds: frozenset[str]) -> str:
+    if "asked" in kinds:
+        return "asked_v"
+    if "most" in kinds:
+        return "post_max_v" if "post" in kinds else "vehicle_max_v" if "vehicle" in kinds else ""
+    if "vehicle" in kinds:
+        return "pack_v"
+    return "inlet_v" if kinds & {"inlet", "post"} else ""
+
+
+def _of_amps(kinds: frozenset[str], unit: str) -> str:
+    if "asked" in kinds:
+        return "asked_a"
+    if "most" in kinds:
+        return "post_max_a" if "post" in kinds else "vehicle_max_a" if "vehicle" in kinds else ""
+    return "amps" if unit and kinds & {"amps", "inlet", "vehicle", "post"} else ""
+
+
+def _of_state(kinds: frozenset[str]) -> str:
+    if "contactor" in kinds:
+        return "precharge" if "pre" in kinds else "contactor"
+    return "lock" if "lock" in kinds else "plug" if "plugged" in kinds else ""
+
+
+def _by_behaviour(found: Mapping[str, str], left: Sequence[Track], by_name: Mapping[str, Track]) -> dict[str, str]:
+    """Of signals in volts, amperes and percent that no name told: those whose course leaves no doubt."""
+    more: dict[str, str] = {}
+    held = {role: by_name[name] for role, name in found.items() if name in by_name}
+
+    def take(role: str, fitting: Sequence[Track]) -> None:
+        """Only where exactly one signal fits."""
+        if role not in held and len(fitting) == 1:
+            held[role], more[role] = fitting[0], fitting[0].name
+
+    def of(unit: str) -> list[Track]:
+        return [t for t in left if unit_words(t.signal.unit) == unit and t.name not in more.values()
+                and not kinds_in(t.signal.name) & {"wrong", "asked", "most"}]  # fmt: skip
+
+    take("pack_v", [t for t in of("V") if _is_there_from_the_start(t)])
+    if "pack_v" in held:
+        take("inlet_v", [t for t in of("V") if _rises_to(t, held["pack_v"])])
+    if "asked_a" in held:
+        take("amps", [t for t in of("A") if _follows(t, held["asked_a"])])
+    elif "amps" in held:
+        take("asked_a", [t for t in of("A") if _follows(held["amps"], t)])
+    else:
+        flows = sorted((t for t in of("A") if _begins_at_nought(t)), key=lambda t: len(np.unique(t.values)))
+        if len(flows) == 2 and _follows(flows[1], flows[0]) and _begins(flows[0]) < _begins(flows[1]):
+            take("asked_a", flows[:1])  # steps, and first
+            flows = flows[1:]
+        take("amps", flows)
+    take("soc", [t for t in of("%") if _creeps(t)])
+    return {role: name for role, name in more.items() if role in BY_KEY}
+
+
+def _between(values: Floats, low: float, high: float) -> bool:
+    known = values[np.isfinite(values)]
+    return bool(len(known) and low <= known.min() and known.max() <= high)
+
+
+def _is_there_from_the_start(track: Track) -> bool:
+    """Live before anything closes, and creeping."""
+    values = track.values
+    steady = float(np.percentile(values, 95)) < 1.25 * float(np.percentile(values, 5))
+    return bool(values[0] > _LIVE_V and steady and np.ptp(values) > 0 and values.max() < 1500.0)
+
+
+def _rises_to(track: Track, pack: Track) -> bool:
+    """Near nought first, then near the pack's volts for a good part of the time."""
+    beside = np.interp(track.time_s, pack.time_s, pack.values)
+    near = np.abs(track.values - beside) < _NEAR_V
+    return bool(track.values[0] < _LIVE_V and near.mean() > 0.2 and not near[0])
+
+
+def _begins_at_nought(track: Track) -> bool:
+    """No current at first, then some that is not the same all along, as limits are."""
+    size = np.abs(track.values)
+    first = size[: max(3, len(size) // 20)]
+    return bool(
+        first.max() < 1.0 and size.max() > _FLOWS_A and len(np.unique(track.values)) > 8 and size.max() < 2000.0
+    )
+
+
+def _begins(track: Track) -> float:
+    """When a signal first reaches a tenth of its most."""
+    size = np.abs(track.values)
+    return float(track.time_s[int(np.argmax(size > 0.1 * size.max()))])
+
+
+def _follows(track: Track, asked: Track) -> bool:
+    """Within a few percent of what is asked for most of the time that anything flows, and moving as it does."""
+    beside = np.interp(track.time_s, asked.time_s, asked.values)
+    flows = np.abs(track.values) > _FLOWS_A
+    if flows.sum() < 5 or not _begins_at_nought(track):
+        return False
+    close = np.abs(np.abs(track.values[flows]) - np.abs(beside[flows])) < np.maximum(
+        3.0, _NEAR_A * np.abs(beside[flows])
+    )
+    return bool(close.mean() > 0.6)
+
+
+def _creeps(track: Track) -> bool:
+    """In 0 to 100, rising by small steps, some in all: a charge that grows."""
+    steps = np.diff(track.values)
+    return bool(
+        _between(track.values, 0.0, 100.5) and (steps >= 0).all() and np.ptp(track.values) > 0.4 and steps.max() <= 2.0
+    )

@@ -1,0 +1,66 @@
+"""Roles of strangers' buses: named by many habits, or by words that mean nothing. What is not sure has no role."""
+
+from __future__ import annotations
+
+import random
+
+import pytest
+
+from gladwire.core.can.names import read_names
+from gladwire.core.lanes.bus.judges import story
+from gladwire.core.lanes.bus.proposing import kinds_in
+from gladwire.core.lanes.bus.record import CanRecord, measure_can
+from gladwire.core.lanes.bus.roles import BY_KEY
+from gladwire.core.lanes.records import Records
+from gladwire.formats.can_logs import gather
+from tests.formats.bus_dialects import NAMES, written
+
+
+def roles(seed: int, named: bool) -> tuple[dict[str, str], dict[str, str], CanRecord]:
+    """(roles proposed, roles as written, the record)."""
+    text, frames, right = written(random.Random(seed), named)
+    record = measure_can(gather(frames, "can-log"), read_names(text, "stranger")).record
+    return {s.role: s.name for s in record.signals if s.role}, right, record
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_the_roles_of_a_bus_with_names_are_all_found(seed: int) -> None:
+    found, right, _ = roles(seed, named=True)
+    assert found == right
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_without_names_only_what_the_courses_leave_no_doubt_of_has_a_role(seed: int) -> None:
+    found, right, _ = roles(seed, named=False)
+    assert {role: name for role, name in found.items() if right[role] != name} == {}
+    assert set(found) >= {"pack_v", "inlet_v", "soc", "amps", "asked_a"}
+
+
+@pytest.mark.parametrize(
+    ("name", "speaks_of"),
+    [
+        ("EVSE_AvailCurrent", {"post", "most", "amps"}),
+        ("DCLinkVolts", {"inlet", "volts"}),
+        ("BMS_ILimit", {"vehicle", "amps", "most"}),
+        ("ContactPos_Temp", {"pin", "plus", "warm"}),
+        ("VerriegelungStatus", {"lock"}),
+        ("MinCellVolt", {"wrong", "vehicle", "volts"}),
+        ("Odometer", set()),
+    ],
+)
+def test_names_come_apart_into_what_they_speak_of(name: str, speaks_of: set[str]) -> None:
+    assert kinds_in(name) == speaks_of
+
+
+def test_a_log_in_which_no_signal_is_known_as_current_says_so_and_asks() -> None:
+    text, frames, _ = written(random.Random(3), named=False)
+    quiet = text.replace('"A"', '""').replace('"a"', '""').replace('"Amps"', '""')
+    record = measure_can(gather(frames, "can-log"), read_names(quiet, "stranger")).record
+    assert record.of("amps") is None
+    records = Records.of_all([record])
+    assert "No signal of this log is known to be the current" in story(records, ())
+    assert "Settle which signal" in story(records, ())
+
+
+def test_every_role_of_the_factory_is_one_of_ours() -> None:
+    assert set(NAMES) <= set(BY_KEY)

@@ -1,0 +1,108 @@
+"""A seeded factory of bus logs: one known charge, described as strangers describe their buses. The frames are laid out and
+the values packed by cantools, which also reads the description; names follow many habits, and none.
+"""
+
+from __future__ import annotations
+
+import random
+
+import can
+import cantools
+import numpy as np
+
+# role -> names people give it. Common practice, no source; the last is a word that means nothing.
+NAMES: dict[str, tuple[str, ...]] = {
+    "pack_v": (
+        "BattVolts",
+        "PackV",
+        "HVB_U",
+        "BMS_Voltage",
+        "UBatt",
+        "bat_voltage",
+        "Batteriespannung_Akku_U",
+        "TensionBatt",
+        "Krz1",
+    ),
+    "inlet_v": ("InletV", "DCLinkVolts", "PortU", "ChgVoltage", "LinkSpannung", "OutputVolts", "dc_link_u", "Krz2"),
+    "amps": ("ChgAmps", "DC_I", "BattCurr", "IBatt", "ChargeI", "LadeStrom", "CourantBatt", "Krz3"),
+    "asked_a": ("ReqAmps", "TgtCurrent", "CurrentDemand", "I_Req", "SollStrom", "ChgCurrSetpoint", "Krz4"),
+    "asked_v": ("ReqVolts", "TgtVoltage", "VoltDemand", "U_Req", "SollSpannung", "Krz5"),
+    "post_max_a": ("PostMaxAmps", "EVSE_AvailCurrent", "StationILimit", "ChargerMaxCurr", "Krz6"),
+    "vehicle_max_a": ("PackMaxAmps", "BMS_ILimit", "BattMaxCurr", "VehMaxCurrent", "Krz7"),
+    "soc": ("SoC", "BMS_SOC", "BattSoc", "Ladezustand_SOC", "Krz8"),
+    "pin_1_c": ("PosPinTemp", "TempPinPlus", "PinTempPos", "ContactPos_Temp", "Krz9"),
+    "pin_2_c": ("NegPinTemp", "TempPinMinus", "PinTempNeg", "ContactNeg_Temp", "Krz10"),
+    "contactor": ("MainContactor", "HVRelay", "ContactorState", "Hauptschuetz", "Krz11"),
+    "lock": ("LatchState", "LockFb", "VerriegelungStatus", "InletLck", "Krz12"),
+}
+UNITS = {"pack_v": "V", "inlet_v": "V", "amps": "A", "asked_a": "A", "asked_v": "V", "post_max_a": "A", "vehicle_max_a": "A",
+         "soc": "%", "pin_1_c": "degC", "pin_2_c": "degC", "contactor": "", "lock": ""}  # fmt: skip
+SPELLED = {
+    "V": ("V", "Volt", "v"),
+    "A": ("A", "Amps", "a"),
+    "%": ("%", "percent"),
+    "degC": ("degC", "°C", "C"),
+    "": ("",),
+}
+GROUPS = (("pack_v", "amps", "soc"), ("inlet_v", "contactor", "lock"), ("asked_a", "asked_v"), 
+          ("post_max_a", "vehicle_max_a"), ("pin_1_c", "pin_2_c"))  # fmt: skip
+
+
+def course(rng: random.Random) -> tuple[np.ndarray, dict[str, np.ndarray]]:
+    """(seconds, values of each role): pre-charge, contactors, a ramp, a level, an end."""
+    t = np.arange(0.0, 90.0, 0.1)
+    noise = np.random.default_rng(rng.randrange(2**31))
+    pack = rng.choice((312.0, 371.0, 402.0, 640.0))
+    level = rng.choice((35.0, 80.0, 125.0))
+    asked = np.where((t > 20) & (t < 80), np.clip((t - 20) * 12, 0, level), 0.0)
+    flows = np.where((t > 21) & (t < 80.5), np.clip((t - 21) * 12, 0, level), 0.0)
+    flows = np.where(flows > 0, flows + noise.normal(0, 0.3, len(t)), 0.0)
+    charged = np.cumsum(flows) * 0.1 / 3600.0
+    volts = pack + 0.02 * flows + 3 * charged + noise.normal(0, 0.15, len(t))
+    inlet = np.where(
+        t < 12, 0.5, np.where(t < 80.5, np.clip((t - 12) * 90, 0, volts), np.clip(volts - (t - 80.5) * 60, 2, None))
+    )
+    closed = ((t > 18) & (t < 82)).astype(float)
+    return t, {
+        "pack_v": volts, "inlet_v": inlet, "amps": flows, "asked_a": asked, "asked_v": np.full(len(t), pack + 40.0),
+        "post_max_a": np.full(len(t), level + 75.0), "vehicle_max_a": np.full(len(t), level + 25.0),
+        "soc": 31.0 + np.floor(charged / 1.2 * 8) / 2, "pin_1_c": 24 + 40 * charged, "pin_2_c": 23.5 + 36 * charged,
+        "contactor": closed, "lock": ((t > 4) & (t < 86)).astype(float),
+    }  # fmt: skip
+
+
+def written(rng: random.Random, named: bool = True) -> tuple[str, list[can.Message], dict[str, str]]:
+    """(description, frames, role -> full name). named: False gives every signal a word that means nothing."""
+    sign = -1.0 if rng.random() < 0.3 else 1.0
+    big = rng.random() < 0.5
+    lines, chosen, layout = ['VERSION ""', "", "BU_: A B", ""], {}, []
+    for number, group in enumerate(GROUPS):
+        lines.append(f"BO_ {0x180 + 17 * number} Msg{rng.choice('QXZ')}{number}: 8 {rng.choice('AB')}")
+        at = 0
+        for role in group:
+            name = rng.choice(NAMES[role][:-1]) if named else NAMES[role][-1]
+            bits = 1 if not UNITS[role] else 16
+            unit = rng.choice(SPELLED[UNITS[role]])
+            start = at + 7 if big and bits == 16 else at
+            order = "0" if big and bits == 16 else "1"
+            minus = "-" if bits == 16 else "+"
+            scale = "0.1" if bits == 16 else "1"
+            lines.append(f' SG_ {name} : {start}|{bits}@{order}{minus} ({scale},0) [0|0] "{unit}" B')
+            at += 16
+            chosen[role] = f"{lines[-1 - group.index(role) - 1].split()[2].rstrip(':')}.{name}"
+        layout.append((0x180 + 17 * number, group, [chosen[r].partition(".")[2] for r in group]))
+        lines.append("")
+    text = "\n".join(lines)
+    database = cantools.database.load_string(text, "dbc")
+    t, values = course(rng)
+    values["amps"] = sign * values["amps"]
+    frames = []
+    for i in range(len(t)):
+        for key, group, names in layout:
+            told = {name: float(np.round(values[role][i], 1)) if UNITS[role] else int(values[role][i])
+                    for role, name in zip(group, names, strict=True)}  # fmt: skip
+            data = database.get_message_by_frame_id(key).encode(told, padding=True)
+            frames.append(
+                can.Message(timestamp=1.79e9 + t[i] + key * 1e-6, arbitration_id=key, data=data, is_extended_id=False)
+            )
+    return text, frames, chosen
