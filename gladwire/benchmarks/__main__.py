@@ -1,5 +1,5 @@
-"""`./glad bench [pilot|pages|session|plc|can|power]`: prints tables and keeps the last ones under docs/. `mutants`, `kill`
-and `storm` are told in words."""
+"""`./glad bench [pilot|pages|session|plc|can|power]`: prints tables and keeps the last ones under docs/. `mutants`, `kill`,
+`storm` and `read` have pages and options of their own."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from gladwire.benchmarks import can, kill, mutants, pages, pilot, plc, power, session, storm
+from gladwire.benchmarks import can, kill, mutants, pages, pilot, plc, power, read, session, storm
 
 PAGE = Path("docs/performance.md")
 BENCHES = {
@@ -22,11 +22,12 @@ BENCHES = {
     "can": can.measure,
     "power": power.measure,
 }
+OTHERS = {"mutants": mutants.main, "kill": kill.main, "storm": storm.main, "read": read.main}
 
 
 def main() -> None:
     """Run the chosen benches (all by default) and replace their sections of the page."""
-    if main_of := {"mutants": mutants.main, "kill": kill.main, "storm": storm.main}.get("".join(sys.argv[1:2])):
+    if main_of := OTHERS.get("".join(sys.argv[1:2])):
         main_of(sys.argv[2:])
         return
     parser = argparse.ArgumentParser(prog="glad bench")

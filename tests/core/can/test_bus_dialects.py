@@ -6,32 +6,25 @@ import random
 
 import pytest
 
+from gladwire.benchmarks.dialects.buses import NAMES, proposed, written
 from gladwire.core.can.names import read_names
 from gladwire.core.lanes.bus.judges import story
 from gladwire.core.lanes.bus.proposing import kinds_in
-from gladwire.core.lanes.bus.record import CanRecord, measure_can
+from gladwire.core.lanes.bus.record import measure_can
 from gladwire.core.lanes.bus.roles import BY_KEY
 from gladwire.core.lanes.records import Records
 from gladwire.formats.can_logs import gather
-from tests.formats.bus_dialects import NAMES, written
-
-
-def roles(seed: int, named: bool) -> tuple[dict[str, str], dict[str, str], CanRecord]:
-    """(roles proposed, roles as written, the record)."""
-    text, frames, right = written(random.Random(seed), named)
-    record = measure_can(gather(frames, "can-log"), read_names(text, "stranger")).record
-    return {s.role: s.name for s in record.signals if s.role}, right, record
 
 
 @pytest.mark.parametrize("seed", range(8))
 def test_the_roles_of_a_bus_with_names_are_all_found(seed: int) -> None:
-    found, right, _ = roles(seed, named=True)
+    found, right, _ = proposed(seed, named=True)
     assert found == right
 
 
 @pytest.mark.parametrize("seed", range(8))
 def test_without_names_only_what_the_courses_leave_no_doubt_of_has_a_role(seed: int) -> None:
-    found, right, _ = roles(seed, named=False)
+    found, right, _ = proposed(seed, named=False)
     assert {role: name for role, name in found.items() if right[role] != name} == {}
     assert set(found) >= {"pack_v", "inlet_v", "soc", "amps", "asked_a"}
 

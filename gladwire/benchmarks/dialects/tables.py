@@ -1,5 +1,6 @@
-"""A seeded factory of dialects: one known record and one known capture, written as people's instruments and spreadsheets
-write them. Written by the standard library, openpyxl and plain string formatting; it knows nothing of what reads it.
+"""A seeded factory of dialects: one known record, written as people's instruments and spreadsheets write it, by the standard
+library, openpyxl and plain string formatting. What writes knows nothing of what reads; `outcome` holds the two against each
+other.
 """
 
 from __future__ import annotations
@@ -13,6 +14,11 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import openpyxl
+
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.formats.errors import UnreadableError
+from gladwire.formats.opening import Source
+from gladwire.formats.registry import read_capture
 
 # Names as makers and people write them: common practice, no source.
 NAMES: dict[str, dict[str, tuple[str, ...]]] = {
@@ -170,8 +176,7 @@ def written(known: Known, dialect: Dialect, rng: random.Random) -> bytes:
         book.save(out)
         return out.getvalue()
     text = io.StringIO()
-    quoting = csv.QUOTE_MINIMAL
-    writer = csv.writer(text, delimiter=dialect.delimiter, lineterminator=rng.choice(("\n", "\r\n")), quoting=quoting)
+    writer = csv.writer(text, delimiter=dialect.delimiter, lineterminator=rng.choice(("\n", "\r\n")))
     for row in (*head, *rows):
         writer.writerow([*row, ""] if dialect.trailing and len(row) > 1 else row)
     return text.getvalue().encode(dialect.encoding, errors="replace")
@@ -273,14 +278,16 @@ def _head(dialect: Dialect, columns: list[tuple[str, str, list[object]]]) -> lis
                 return f"{name} {unit}"
         return name
 
-    above: list[list[object]] = {
+    heads: dict[str, list[list[object]]] = {
         "": [],
         "title": [["Charging log, slipway stall 2"], []],
         "keys": [["Device:", "Logger 7"], ["Serial number", "00412"], ["Interval", "30 s"], []],
         "comments": [["# exported by the logger"], ["# firmware 2.11"]],
-    }[dialect.preamble]
-    units = [[f"[{u}]" if u else "" for _, u, _ in columns]] if dialect.units == "row" else []
-    return [*above, [title(n, u) for n, u, _ in columns], *units]
+    }
+    above = heads[dialect.preamble]
+    units: list[list[object]] = [[f"[{u}]" if u else "" for _, u, _ in columns]] if dialect.units == "row" else []
+    names: list[object] = [title(n, u) for n, u, _ in columns]
+    return [*above, names, *units]
 
 
 def _footer(dialect: Dialect, columns: list[tuple[str, str, list[object]]]) -> list[list[object]]:
@@ -299,3 +306,34 @@ def _footer(dialect: Dialect, columns: list[tuple[str, str, list[object]]]) -> l
         case "blank":
             return [blank, blank]
     return []
+
+
+# Several readings in one minute are spread over it: the moments are not those written, to some seconds.
+_TO_THE_MINUTE = ("clock no seconds", "no seconds d.m.y")
+
+
+def outcome(known: Known, dialect: Dialect, data: bytes) -> str:
+    """Nothing where it was read as written, “asked” where a sentence asks for what is not told, else what is wrong."""
+    try:
+        read = read_capture(Source(data))
+    except UnreadableError as error:
+        return "asked" if error.hint and error.line else f"refused: {error}"
+    if not isinstance(read, PowerRecord):
+        return f"read as {type(read).__name__}"
+    if len(read.time_s) != len(known.time_s):
+        return f"{len(read.time_s)} rows of {len(known.time_s)}"
+    off = float(np.abs(read.time_s - read.time_s[0] - known.time_s).max())
+    if off > (35.0 if dialect.time in _TO_THE_MINUTE else 0.6):
+        return f"times off by {off:g} s"
+    wanted = {QUANTITY[key] for key in dialect.columns}
+    found = {key for key, values in read.values.items() if np.isfinite(values).any()}
+    if found - wanted:
+        return f"holds {sorted(found - wanted)}, which nobody wrote"
+    for key in found:
+        values, right = read.values[key], known.values[key]
+        there = np.isfinite(values)
+        if there.sum() < len(right) - 4:
+            return f"{key} misses readings"
+        if float(np.abs(values[there] - right[there]).max()) > 0.06 + 1e-3 * float(right.max()):
+            return f"{key} is wrong"
+    return "" if found == wanted else f"misses {sorted(wanted - found)}"

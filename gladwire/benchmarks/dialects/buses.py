@@ -5,10 +5,15 @@ the values packed by cantools, which also reads the description; names follow ma
 from __future__ import annotations
 
 import random
+from typing import Any
 
 import can
 import cantools
 import numpy as np
+
+from gladwire.core.can.names import read_names
+from gladwire.core.lanes.bus.record import CanRecord, measure_can
+from gladwire.formats.can_logs import gather
 
 # role -> names people give it. Common practice, no source; the last is a word that means nothing.
 NAMES: dict[str, tuple[str, ...]] = {
@@ -93,7 +98,7 @@ def written(rng: random.Random, named: bool = True) -> tuple[str, list[can.Messa
         layout.append((0x180 + 17 * number, group, [chosen[r].partition(".")[2] for r in group]))
         lines.append("")
     text = "\n".join(lines)
-    database = cantools.database.load_string(text, "dbc")
+    database: Any = cantools.database.load_string(text, "dbc")
     t, values = course(rng)
     values["amps"] = sign * values["amps"]
     frames = []
@@ -106,3 +111,10 @@ def written(rng: random.Random, named: bool = True) -> tuple[str, list[can.Messa
                 can.Message(timestamp=1.79e9 + t[i] + key * 1e-6, arbitration_id=key, data=data, is_extended_id=False)
             )
     return text, frames, chosen
+
+
+def proposed(seed: int, named: bool) -> tuple[dict[str, str], dict[str, str], CanRecord]:
+    """(roles proposed, roles as written, the record)."""
+    text, frames, right = written(random.Random(seed), named)
+    record = measure_can(gather(frames, "can-log"), read_names(text, "stranger")).record
+    return {s.role: s.name for s in record.signals if s.role}, right, record

@@ -1,5 +1,6 @@
 """A seeded factory of dialects of oscilloscopes and loggers: one known pilot with its neighbours, written as instruments and
-spreadsheets write samples. Plain string formatting; it knows nothing of what reads it.
+spreadsheets write samples, by plain string formatting. What writes knows nothing of what reads; `outcome` holds the two
+against each other.
 """
 
 from __future__ import annotations
@@ -9,6 +10,11 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
+
+from gladwire.core.signal.waveform import Recording
+from gladwire.formats.errors import UnreadableError
+from gladwire.formats.opening import Source
+from gladwire.formats.registry import read_capture
 
 # Keys of preambles. Common practice, no source.
 INTERVALS = {
@@ -207,3 +213,24 @@ def _head(known: Known, dialect: Dialect, axis: list[tuple[str, str]], sign: str
 
 def known_hash(dialect: Dialect) -> int:
     return len(str(dialect))
+
+
+def outcome(known: Known, dialect: Dialect, data: bytes) -> str:
+    """Nothing where it was read as written, “asked” where a sentence asks for what is not told, else what is wrong."""
+    try:
+        read = read_capture(Source(data))
+    except UnreadableError as error:
+        return "asked" if error.hint and error.line else f"refused: {error}"
+    if not isinstance(read, Recording) or len(read.channels) != dialect.channels:
+        return f"read as {type(read).__name__} of {len(getattr(read, 'channels', ()))}"
+    if abs(read.channels[0].rate_hz / known.rate_hz - 1.0) > 0.01:
+        return f"{read.channels[0].rate_hz:g} samples a second"
+    # A sample marked as beyond twelve volts is taken at twelve.
+    near = 0.15 if dialect.over == ">10" else 0.01
+    for wave, right in zip(read.channels, (known.pilot, known.proximity), strict=False):
+        if len(wave.samples) != len(right) or np.isfinite(wave.samples).sum() < len(right) - 1 or wave.unit != "V":
+            return f"{len(wave.samples)} samples in {wave.unit}"
+        off = float(np.nanmax(np.abs(wave.samples - right)))
+        if off > near:
+            return f"off by {off:g} V"
+    return ""

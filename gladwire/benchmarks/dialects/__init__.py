@@ -1,0 +1,1 @@
+"""Seeded factories of dialects: known records, captures and bus logs, written as strangers write them."""
