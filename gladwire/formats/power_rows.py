@@ -106,6 +106,13 @@ class Table:
         found = (self.numbers.value(cell) for cell in self.column(index, most))
         return np.array([np.nan if v is None else v for v in found], dtype=np.float64)
 
+    def median_of(self, quantity: str) -> float:
+        """The median of the readings of a quantity, in its usual unit; 0 where there is none."""
+        for index, meaning in enumerate(self.meanings):
+            if meaning and meaning.quantity == quantity and np.isfinite(values := self.values(index, _LOOK_AT)).any():
+                return float(np.nanmedian(values)) * meaning.factor + meaning.offset
+        return 0.0
+
     def usual_step(self) -> float:
         """The usual step of times that are plain numbers, in seconds or as told; infinite for clocks, dates and days."""
         column = self.time_columns[:1]

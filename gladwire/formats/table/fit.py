@@ -83,8 +83,12 @@ def _fit(lines: list[str], delimiter: str, comma: bool, lenient: bool) -> Fit | 
             at += 1
             continue
         end, rows, filled = at, 0, 0
-        # A blank line, or a row that misses some values, does not end the run.
-        while end < limit and rows < _ENOUGH_ROWS and (not lines[end].strip() or _fits_in(shape(end)[1], active)):
+        # A blank line, or a row that misses some values or all of them, does not end the run.
+        while (
+            end < limit
+            and rows < _ENOUGH_ROWS
+            and (_fits_in(shape(end)[1], active) or _holds_nothing(lines[end], delimiter))
+        ):
             rows += bool(shape(end)[1])
             filled += len(shape(end)[1])
             end += 1
@@ -101,6 +105,11 @@ def _fit(lines: list[str], delimiter: str, comma: bool, lenient: bool) -> Fit | 
         first -= 1
     first = _over_side_preamble(lines, delimiter, comma, first, active, width)
     return Fit(delimiter, comma, first, rows, width, active, filled)
+
+
+def _holds_nothing(line: str, delimiter: str) -> bool:
+    """Whether a line is blank, or holds words for nothing read alone."""
+    return not line.strip() or all(is_missing(cell) for cell in cells(line, delimiter))
 
 
 def _row_fits(line: str, delimiter: str, comma: bool, active: tuple[int, ...]) -> bool:
