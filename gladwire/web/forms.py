@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated
 
 from fastapi import Depends, Request
@@ -35,6 +36,27 @@ def number_in(text: str) -> float | None:
     if value != value or abs(value) > 1e9:
         raise ValueError(f"“{text}” is out of range")
     return value
+
+
+# Units of a time somebody types, in seconds.
+_SECONDS = {"µs": 1e-6, "μs": 1e-6, "us": 1e-6, "ms": 1e-3, "s": 1.0, "min": 60.0, "h": 3600.0}
+
+
+def seconds_in(text: str) -> float | None:
+    """A length of time with its unit, such as “20 µs” or “30 s”, in seconds; None for nothing. Raises ValueError."""
+    number, unit = re.fullmatch(r"\s*(.*?)\s*([a-zµμ]*)\s*", text, re.DOTALL).groups()  # type: ignore[union-attr]
+    if not number and not unit:
+        return None
+    value = number_in(number)
+    if unit not in _SECONDS or value is None or not value > 0:
+        raise ValueError(f"“{text[:40]}” was typed; a number with µs, ms, s, min or h was expected")
+    return value * _SECONDS[unit]
+
+
+def seconds_typed(seconds: float) -> str:
+    """A length of time as it may be typed, in the unit that needs fewest digits."""
+    unit = "µs" if seconds < 1e-3 else "ms" if seconds < 1.0 else "s"
+    return f"{seconds / _SECONDS[unit]:.9g} {unit}"
 
 
 def id_in(text: str) -> int | None:

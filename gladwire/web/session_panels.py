@@ -48,6 +48,7 @@ from gladwire.web.charts.faces import Face, contacts_in, face
 from gladwire.web.charts.lanes import lanes_json
 from gladwire.web.charts.scale import Scale, scale_of
 from gladwire.web.charts.stage_line import Mark, stage_line
+from gladwire.web.forms import seconds_typed
 from gladwire.web.pages.buses import BusPart, KeyLogRow, bus_parts, key_log_rows
 from gladwire.web.pages.known import Known, known_of
 from gladwire.web.power_view import Neighbour, PowerPanel, neighbours, power_panels, whole_of
@@ -403,7 +404,7 @@ class ReadingPart:
     settled: Settled
     reader: str
     readers: tuple[Reader, ...]
-    interval_us: float | None
+    interval: str
     history: list[SettledEntry]
     corrections: list[CorrectionRow]
     caution: str
@@ -423,7 +424,7 @@ def _reading(shown: Shown) -> ReadingPart | None:
         settled=settled,
         reader=settlement.reader if settlement else "",
         readers=READERS,
-        interval_us=settlement.interval_s * 1e6 if settlement and settlement.interval_s else None,
+        interval=seconds_typed(settlement.interval_s) if settlement and settlement.interval_s else "",
         history=[_entry(s) for s in shown.capture.settlements],
         corrections=[CorrectionRow(a.at_s, _corrected(a.values), a.by_name, a.why) for a in settled.amendments],
         caution=PROBE_CAUTION,

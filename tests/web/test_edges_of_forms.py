@@ -8,6 +8,8 @@ from typing import Any
 import pytest
 from starlette.testclient import TestClient
 
+from gladwire.web.forms import seconds_in, seconds_typed
+
 JPEG = b"\xff\xd8\xff\xe0" + bytes(60)
 
 
@@ -92,3 +94,42 @@ def test_a_name_is_kept_whole_or_refused(client: TestClient, length: int) -> Non
 @pytest.mark.parametrize("place", ["equipment", "sessions", "cases", "captures", "pictures", "bench"])
 def test_an_address_of_no_number_is_not_here(client: TestClient, place: str, number: str) -> None:
     assert client.get(f"/{place}/{number}").status_code in (404, 405, 422)
+
+
+def test_a_table_whose_times_name_no_unit_is_asked_about_and_settled_in_one_action(client: TestClient) -> None:
+    rows = "".join(f"{n / 2},{50 - n / 4}\n" for n in range(40))
+    place = client.post("/captures", files={"files": ("record.csv", f"Time,Power [kW]\n{rows}".encode())}).headers[
+        "location"
+    ]
+    page = client.get(place).text
+    assert "the times name no unit" in page
+    assert "Give the interval" in page
+    number = page.split("/captures/")[1].split("/")[0]
+    settled = {"by_name": "Runa", "why": "one a half minute"}
+    for wrong in ("30", "30 parsecs", "-30 s", "nan s", "0 s"):
+        answer = client.post(f"/captures/{number}/settle", data={**settled, "interval": wrong})
+        assert answer.status_code == 422, wrong
+        assert "µs, ms, s, min or h" in answer.text or "no number" in answer.text or "out of range" in answer.text
+    assert client.post(f"/captures/{number}/settle", data={**settled, "interval": "0,5 min"}).status_code == 303
+    page = client.get(place).text
+    assert "the times name no unit" not in page
+    assert 'value="30 s"' in page
+    assert "kWh" in page
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds"),
+    [
+        ("20 µs", 2e-5),
+        ("20us", 2e-5),
+        ("0,5 min", 30.0),
+        ("30 s", 30.0),
+        ("2 h", 7200.0),
+        ("1.5 ms", 1.5e-3),
+        ("", None),
+        (" ", None),
+    ],
+)
+def test_a_length_of_time_is_read_with_its_unit(text: str, seconds: float | None) -> None:
+    assert seconds_in(text) == (seconds if seconds is None else pytest.approx(seconds))
+    assert seconds is None or seconds_in(seconds_typed(seconds)) == pytest.approx(seconds)

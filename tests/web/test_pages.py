@@ -186,7 +186,7 @@ def test_a_missing_interval_can_be_given_afterwards(client: TestClient) -> None:
     html = client.get(location).text
     found = re.search(r"/captures/(\d+)/settle", html)
     assert found is not None
-    client.post(f"/captures/{found.group(1)}/settle", data={"interval_us": "20", "by_name": "A", "why": "50 kS/s"})
+    client.post(f"/captures/{found.group(1)}/settle", data={"interval": "20 µs", "by_name": "A", "why": "50 kS/s"})
     assert re.search(r"The post offered 1[56]\.\d A", text(client, location))
 
 

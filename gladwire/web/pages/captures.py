@@ -42,7 +42,7 @@ from gladwire.store.measurements import add_settlement, newest_settlement, remem
 from gladwire.store.models import Capture, Case, ChargingSession, Settlement, StoredMeasurement
 from gladwire.store.supplements import add_description, add_key_log
 from gladwire.web.errors import RefusedError
-from gladwire.web.forms import OptionalNumber, refused
+from gladwire.web.forms import OptionalNumber, refused, seconds_in
 from gladwire.web.services import Database, Services, ServicesHere, at_one_moment
 from gladwire.web.session_view import is_waiting, measured_or_409, session_view
 from gladwire.web.signing import signed
@@ -332,7 +332,7 @@ class SettleForm(BaseModel):
     scale: OptionalNumber = Field(None, gt=0, le=1e6, allow_inf_nan=False)
     inverted: str = Field("", pattern="^(|yes|no)$")
     offset_v: OptionalNumber = Field(None, ge=-100, le=100, allow_inf_nan=False)
-    interval_us: OptionalNumber = Field(None, gt=0, le=1e6, allow_inf_nan=False)
+    interval: str = Field("", max_length=40)
     by_name: str = Field(min_length=1, max_length=80)
     why: str = Field(min_length=1, max_length=300)
     # Key of the reader to use instead of the one the content speaks for.
@@ -371,9 +371,12 @@ def again(db: Session, capture: Capture, settled: Settled, by_name: str, why: st
 @router.post("/captures/{number}/settle")
 def settle(here: ServicesHere, number: int, form: Annotated[SettleForm, Form()]) -> Response:
     """Record what a person settled and analyse again; the reading before stays on record."""
+    try:
+        interval_s = seconds_in(form.interval)
+    except ValueError as error:
+        raise refused(error, "Type such as “20 µs” or “30 s”.") from error
     with here.sessions.begin() as db:
         capture = capture_or_404(db, number, lock=True)
-        interval_s = form.interval_us / 1e6 if form.interval_us else None
         settled = form.settled(settled_of(newest_settlement(db, capture)))
         if form.remember:
             _remember(db, measured_or_409(capture)[0], settled, form.by_name)
