@@ -22,7 +22,9 @@ _RELATED, _SEEN_ONCE = 4.0, -6.0
 # An assignment this much better than the next leaves no question.
 SURE_BY = 1.5
 _MOST_OPEN = 6
-# Line volts of three phases, phase volts of three, and one phase or direct current.
+# How far a counter may lie from the sum of power on its way, as a share of the whole.
+_ALONG = 0.12
+# One phase or direct current, line volts of three phases, and phase volts of three.
 _PHASES = (1.0, np.sqrt(3.0), 3.0)
 
 
@@ -101,23 +103,28 @@ def _fit(quantity: str, values: Floats) -> float:
     low, high = float(known.min()), float(known.max())
     steps = np.diff(known)
     rises = float(np.mean(steps >= -1e-9))
+    # A display of whole percent: no counter and no power moves so.
+    whole = bool(rises > 0.97 and high <= 100.0 and (known == np.round(known)).all())
     match quantity:
         case "soc_percent":
             inside = low >= 0.0 and high <= 100.5
             creeps = rises > 0.97 and high - low >= 1.0 and float(np.abs(steps).max()) < 12.0
             return 1.5 if inside and creeps else 0.2 if inside and high - low < 1.0 and low > 1 else _SEEN_ONCE
         case "energy_kwh":
-            return 0.8 if rises > 0.99 and 0.05 < high - low < 500.0 and low >= 0 else _SEEN_ONCE
+            return 0.8 if not whole and rises > 0.99 and 0.05 < high - low < 500.0 and low >= 0 else _SEEN_ONCE
         case "volts_v":
             usual = float(np.median(known))
-            steady = float(np.percentile(known, 95)) < 1.5 * usual
-            return 1.0 if 100.0 <= usual <= 1300.0 and steady and low >= -5 else _SEEN_ONCE
+            if not (100.0 <= usual <= 1300.0 and float(np.percentile(known, 95)) < 1.5 * usual and low >= -5.0):
+                return _SEEN_ONCE
+            # Volts stand where current begins at nought.
+            return 1.2 if low > 0.6 * usual else -0.5
         case "amps_a":
             flows = float(np.percentile(np.abs(known), 95))
-            return 0.3 if 1.0 <= flows <= 3500.0 and _one_way(known) else _SEEN_ONCE
+            begins = 0.4 if float(np.abs(known).min()) < 0.2 * flows else -0.5
+            return begins if 1.0 <= flows <= 3500.0 and _one_way(known) else _SEEN_ONCE
         case "power_kw":
             flows = float(np.percentile(np.abs(known), 95))
-            return 0.4 if 0.5 <= flows <= 3800.0 and _one_way(known) else _SEEN_ONCE
+            return 0.4 if not whole and 0.5 <= flows <= 3800.0 and _one_way(known) else _SEEN_ONCE
     return _SEEN_ONCE
 
 
@@ -157,9 +164,12 @@ def is_sum_of_power(time_s: Floats, held: Mapping[str, Floats]) -> bool:
     if both.sum() < 3:
         return False
     times, power, energy = time_s[both], np.abs(power[both]), energy[both]
-    total = float(np.sum(np.diff(times) * (power[1:] + power[:-1]) / 2.0)) / 3600.0
-    rise = float(energy[-1] - energy[0])
-    return total > 0.05 and abs(rise / total - 1.0) < 0.12
+    so_far = np.concatenate([[0.0], np.cumsum(np.diff(times) * (power[1:] + power[:-1]) / 2.0)]) / 3600.0
+    total = float(so_far[-1])
+    if not (total > 0.05 and abs(float(energy[-1] - energy[0]) / total - 1.0) < 0.12):
+        return False
+    # All along, not in the end alone.
+    return bool(np.abs((energy - energy[0]) - so_far).max() < _ALONG * total)
 
 
 def _pack_kwh(held: Mapping[str, Floats]) -> float:
