@@ -12,6 +12,7 @@ from datetime import UTC, datetime
 import numpy as np
 import polars as pl
 from numpy.typing import NDArray
+from polars.exceptions import PanicException
 
 from gladwire.core.signal.waveform import Floats, Recording, Samples, Waveform
 from gladwire.formats.errors import UnreadableError
@@ -37,7 +38,7 @@ _COMMA_OR_QUOTED = re.compile(rb'"([^"\n]*)"|,')
 _LOOK_AT_SAMPLES, _LEAST_SWING, _LEAST_CYCLES = 200_000, 3.0, 8
 _HALF_DAY_S = 43_200.0
 # A time column beyond this counts from 1970.
-_EPOCH_FROM_S = 1e8
+_EPOCH_FROM_S, _EPOCH_TO_S = 1e8, 1e11
 
 
 def sniff(head: bytes) -> int:
@@ -143,7 +144,7 @@ class _Table:
                 f"The file tells the time of day; times here count from its first sample, {self.days.first}."
             )
             return self.dialect.recorded_at or self.days.first, 0.0
-        if start_s > _EPOCH_FROM_S:
+        if _EPOCH_FROM_S < start_s < _EPOCH_TO_S:
             first = datetime.fromtimestamp(start_s, UTC).strftime("%Y-%m-%d %H:%M:%S UTC")
             self.remarks.append(f"The file counts seconds since 1970; times here count from its first sample, {first}.")
             return self.dialect.recorded_at or first, 0.0
@@ -235,12 +236,16 @@ class _Table:
         for words in (None, _NULLS):
             try:
                 frame = self._polars(block, words)
-            except pl.exceptions.PolarsError:
+            except (pl.exceptions.PolarsError, PanicException):
                 continue
             if not self._rows_are_short(frame):
                 return frame
         good = self._good_part(block, last)
-        return self._polars(good, _NULLS) if good else None
+        try:
+            return self._polars(good, _NULLS) if good else None
+        except (pl.exceptions.PolarsError, PanicException) as error:  # the latter is no Exception: it passes every net
+            what = "the rows from here on cannot be split into numbers: quotes that do not close, or damage"
+            raise UnreadableError(what, line=self.line + 1) from error
 
     def _polars(self, block: bytes, words: list[str] | None) -> pl.DataFrame:
         dialect = self.dialect

@@ -6,8 +6,9 @@ import gzip
 
 import numpy as np
 import pytest
+from polars.exceptions import PanicException
 
-from gladwire.benchmarks.hostile import HOSTILE, SAMPLES, container, ethernet, npz, power, sheet
+from gladwire.benchmarks.hostile import HOSTILE, SAMPLES, container, ethernet, npz, power, scope, sheet
 from gladwire.core.can.names import read_names
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.measured import Measured, measure_capture
@@ -144,3 +145,14 @@ def test_a_signal_beyond_any_message_of_a_bus_is_refused(start: int, length: int
     else:
         with pytest.raises(ValueError, match="the signal S lies beyond bit 14280"):
             read_names(text, "x")
+
+
+def test_a_library_that_panics_is_a_sentence_too(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Its panic is no Exception and would end a terminal with a traceback, a worker's child without a word."""
+
+    def panics(*_: object, **__: object) -> None:
+        raise PanicException("slice index starts at 1 but ends at 0")
+
+    monkeypatch.setattr("gladwire.formats.scope_csv.pl.read_csv", panics)
+    with pytest.raises(UnreadableError, match="cannot be split into numbers"):
+        read_capture(Source(scope(*(f"{n / 1e5:.5f}" for n in range(400)))))
