@@ -22,6 +22,7 @@ _RELATED, _SEEN_ONCE = 4.0, -6.0
 # An assignment this much better than the next leaves no question.
 SURE_BY = 1.5
 _MOST_OPEN = 6
+_FLOWS = {"power_kw", "amps_a", "energy_kwh"}
 # How far a counter may lie from the sum of power on its way, as a share of the whole.
 _ALONG = 0.12
 # One phase or direct current, line volts of three phases, and phase volts of three.
@@ -66,7 +67,11 @@ def guess(time_s: Floats, known: Mapping[str, Floats], open_: Sequence[Open]) ->
         if len(named) != len(set(named)):
             continue
         held = {**known, **{q: c.values * f for (q, f), c in zip(picks, chosen, strict=True) if q}}
-        total = sum(_fit(q, held[q]) if q else -0.5 for q, _ in picks) + _relations(time_s, held, set(named))
+        related = _relations(time_s, held, set(named))
+        total = sum(_fit(q, held[q]) if q else -0.5 for q, _ in picks) + related
+        bare = any(q == "soc_percent" and not c.kind for (q, _), c in zip(picks, chosen, strict=True))
+        if bare and not _FLOWS & set(known) and related < _RELATED:
+            total -= _RELATED  # whole numbers that creep up are no charge where nothing is known to flow into it
         scored.append((total, picks, held))
     scored.sort(key=lambda s: -s[0])
     best, picks, held = scored[0]

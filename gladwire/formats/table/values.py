@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from datetime import datetime, time, timedelta
 from typing import Any
 
-from gladwire.formats.table.cells import MISSING
+from gladwire.formats.table import cells
 from gladwire.formats.table.power_columns import UNITS
 
 Cell = Any
@@ -25,8 +25,8 @@ def filled(cell: Cell) -> bool:
 
 
 def is_missing(cell: Cell) -> bool:
-    """Whether a word for "nothing was read" stands there."""
-    return isinstance(cell, str) and (text := cell.strip().lower()) != "" and (text in MISSING or text == "-")
+    """Whether a word for "nothing was read" stands there; of a record a dash is one, too."""
+    return isinstance(cell, str) and (text := cell.strip()) != "" and (text == "-" or cells.is_missing(text))
 
 
 class Numbers:
@@ -39,11 +39,11 @@ class Numbers:
     def of(cls, columns: Iterable[Sequence[Cell]]) -> Numbers:
         """By the numbers that can be read in one way only; a point where none decides."""
         votes = {",": 0, ".": 0}
-        for cells in columns:
-            signs = [sign for cell in cells if (sign := _decimal_sign(cell))]
+        for column in columns:
+            signs = [sign for cell in column if (sign := _decimal_sign(cell))]
             for sign in signs:
                 votes[sign] += 1
-            if not signs and (grouped := _thousands_sign(cells)):
+            if not signs and (grouped := _thousands_sign(column)):
                 votes["." if grouped == "," else ","] += 1
         return cls(votes[","] > votes["."])
 
@@ -102,9 +102,9 @@ def _decimal_sign(cell: Cell) -> str:
     return ""
 
 
-def _thousands_sign(cells: Sequence[Cell]) -> str:
+def _thousands_sign(column: Sequence[Cell]) -> str:
     """The sign of a column of whole numbers such as 980, 1.020, 12.400: decimals would not be missing from the small ones."""
-    texts = [split[0] for cell in cells if isinstance(cell, str) and (split := split_unit(cell))]
+    texts = [split[0] for cell in column if isinstance(cell, str) and (split := split_unit(cell))]
     grouped = [match[1] for text in texts if (match := _GROUPED.fullmatch(text))]
     whole = [text for text in texts if text.lstrip("+-").isdigit()]
     return (
