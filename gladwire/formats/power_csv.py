@@ -27,7 +27,8 @@ def _rows(text: str) -> list[list[str]]:
     """Rows of cells, of the delimiter under which most columns of readings lie below their names."""
     lines = text.splitlines()
     best, most = ",", (-1, -1, -1)
-    for delimiter in _DELIMITERS:
+    seen = set("\n".join(lines[:_HEAD_LINES]))
+    for delimiter in (each for each in _DELIMITERS if each in seen):
         head = list(csv.reader(lines[:_HEAD_LINES], delimiter=delimiter))
         table = find_table(head)
         if table is None:
