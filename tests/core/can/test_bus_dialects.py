@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 
+import can
 import pytest
 
 from gladwire.benchmarks.dialects.buses import NAMES, proposed, written
@@ -37,7 +38,7 @@ def test_without_names_only_what_the_courses_leave_no_doubt_of_has_a_role(seed: 
         ("BMS_ILimit", {"vehicle", "amps", "most"}),
         ("ContactPos_Temp", {"pin", "plus", "warm"}),
         ("VerriegelungStatus", {"lock"}),
-        ("MinCellVolt", {"wrong", "vehicle", "volts"}),
+        ("MinCellVolt", {"wrong", "else", "volts"}),
         ("Odometer", set()),
     ],
 )
@@ -57,3 +58,20 @@ def test_a_log_in_which_no_signal_is_known_as_current_says_so_and_asks() -> None
 
 def test_every_role_of_the_factory_is_one_of_ours() -> None:
     assert set(NAMES) <= set(BY_KEY)
+
+
+@pytest.mark.parametrize(
+    ("name", "unit", "highest"),
+    [("AuxBattVoltage", "V", 14.2), ("LV_Batt_U", "V", 13.8), ("BatteryVoltage", "V", 14.1), ("CellVoltage", "V", 4.1),
+     ("LockMotorCurrent", "A", 3.5), ("HeaterCurrent", "A", 16.0), ("DCDC_I", "A", 40.0)],
+)  # fmt: skip
+def test_another_circuit_is_neither_the_pack_nor_the_charge(name: str, unit: str, highest: float) -> None:
+    """A 12 V battery taken for the pack would tell of a live one that it is dead."""
+    text = f'VERSION ""\nBU_: A\nBO_ 400 M: 8 A\n SG_ {name} : 0|16@1+ (0.1,0) [0|0] "{unit}" A\n'
+    raw = [int(highest * 10 * min(n, 50) / 50) for n in range(100)]
+    frames = [
+        can.Message(timestamp=1.79e9 + n / 10, arbitration_id=400, is_extended_id=False, data=v.to_bytes(8, "little"))
+        for n, v in enumerate(raw)
+    ]
+    record = measure_can(gather(frames, "can-log"), read_names(text, "stranger")).record
+    assert [s.role for s in record.signals] == [""]

@@ -23,7 +23,7 @@ _WORDS: Mapping[str, str] = {
     "most": "max maximum mx limit lim lmt limitation avail available allow allowed permitted cap capability grenze zul",
     "asked": "req request requested rq target tgt tar demand dmd setpoint sp cmd command soll want asked demande consigne",
     "post": "post evse station charger chrgr chgr supply secc offboard saeule borne lader",
-    "vehicle": "pack batt battery bat bms hvb hv ress akku traction ev evcc vehicle veh cell",
+    "vehicle": "pack batt battery bat bms hvb hv ress akku traction ev evcc vehicle veh",
     "inlet": "inlet link port out output dclink dc charge chg chrg lade socket terminal",
     "warm": "temp temperature tmp temperatur temperatura",
     "pin": "pin contact ct conn connector plug coupler stecker inlet",
@@ -34,6 +34,8 @@ _WORDS: Mapping[str, str] = {
     "contactor": "contactor contactors cntctr ctr relay rly schuetz schutz k1 main hauptschuetz",
     "pre": "pre prechg precharge prechrg vorladung vorlade",
     "plugged": "prox proximity pp plugged inserted gesteckt mated plugdet plugpresent",
+    # Of another circuit: the 12 V battery, one cell, a motor, a heater.
+    "else": "aux auxiliary starter lv lvb cell cells motor mot heater heat ptc fan pump dcdc hvac compressor comp leak",
     "wrong": "fault err error warn warning fail derate derating reason min minimum diff offset raw",
 }
 _SETS = {kind: frozenset(words.split()) for kind, words in _WORDS.items()}
@@ -49,6 +51,8 @@ def propose(tracks: Sequence[Track]) -> dict[str, str]:
     plain = guess((t.name, t.signal.unit, len(t.signal.bits)) for t in tracks)
     # Of a signal whose name says whose it is, and what, a looser reading of the name counts no more.
     found = {role: name for role, name in plain.items() if told.get(name, role) == role}
+    if any(t.name == found.get("pack_v") and not _is_high(t) for t in live):
+        del found["pack_v"]
     for name, role in told.items():
         if role not in found and name not in found.values():
             found[role] = name
@@ -66,12 +70,14 @@ def kinds_in(name: str) -> frozenset[str]:
 def _by_words(track: Track) -> str:
     """The role a name with its unit speaks of beyond doubt, "" for none."""
     kinds, unit, bits = kinds_in(track.signal.name), unit_words(track.signal.unit), len(track.signal.bits)
-    if "wrong" in kinds:
+    if "wrong" in kinds or ("else" in kinds and unit in ("V", "A", "")):
         return ""
     if unit == "V" or (not unit and bits > _STATE_BITS and "volts" in kinds):
-        return _of_volts(kinds)
+        role = _of_volts(kinds)
+        return "" if role == "pack_v" and not _is_high(track) else role
     if unit == "A" or (not unit and bits > _STATE_BITS and "amps" in kinds):
-        return _of_amps(kinds, unit)
+        # The current of a lock's motor is none of the charge.
+        return "" if "lock" in kinds else _of_amps(kinds, unit)
     if unit == "%" and "soc" in kinds and not kinds & {"most", "asked"}:
         return "soc" if _between(track.values, 0.0, 100.5) else ""
     if unit == "°C" and "pin" in kinds and ("plus" in kinds) != ("minus" in kinds):
@@ -119,7 +125,7 @@ def _by_behaviour(found: Mapping[str, str], left: Sequence[Track], by_name: Mapp
 
     def of(unit: str) -> list[Track]:
         return [t for t in left if unit_words(t.signal.unit) == unit and t.name not in more.values()
-                and not kinds_in(t.signal.name) & {"wrong", "asked", "most"}]  # fmt: skip
+                and not kinds_in(t.signal.name) & {"wrong", "else", "asked", "most"}]  # fmt: skip
 
     take("pack_v", [t for t in of("V") if _is_there_from_the_start(t)])
     if "pack_v" in held:
@@ -136,6 +142,11 @@ def _by_behaviour(found: Mapping[str, str], left: Sequence[Track], by_name: Mapp
         take("amps", flows)
     take("soc", [t for t in of("%") if _creeps(t)])
     return {role: name for role, name in more.items() if role in BY_KEY}
+
+
+def _is_high(track: Track) -> bool:
+    """Whether it ever reads volts of a traction battery: one that never does is the 12 V one, or not told."""
+    return bool(np.nanmax(track.values) > _LIVE_V)
 
 
 def _between(values: Floats, low: float, high: float) -> bool:
