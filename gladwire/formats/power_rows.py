@@ -168,6 +168,7 @@ def record_from(
         at = at * _unit_of(table, at, held, interval_s, remarks)
     columns += _guessed(table, at, order, columns, remarks)
     columns = [_energy_unit(m, values, at, columns, remarks) for m, values in columns]
+    columns = _without_phases(columns, remarks)
     place_told: Place | None = None
     for row in rows[: table.grid.first]:
         place_told = place_told or place_in(" ".join(str(cell) for cell in row if cell is not None))
@@ -226,6 +227,20 @@ def _energy_unit(
         remarks.append("Energy names no unit; it is read as Wh" + (": it is the sum of power." if by_power else "."))
         return meaning, values * 1e-3
     return meaning, values
+
+
+def _without_phases(columns: list[tuple[Meaning, Floats]], remarks: list[str]) -> list[tuple[Meaning, Floats]]:
+    """Several columns of volts or amperes of one place are phases: none is the whole, and with power one of them would make
+    volts or amperes that are nowhere."""
+    read = [(m.quantity, m.place) for m, values in columns if not np.isnan(values).all()]
+    phases = {key for key in read if key[0] in ("volts_v", "amps_a") and read.count(key) > 1}
+    for quantity, _ in sorted(phases):
+        title = BY_KEY[quantity].title
+        remarks.append(f"{title} are told in several columns of one place, as of phases: none is the whole; left out.")
+    alone = {m.quantity for m, _ in columns} <= {"volts_v", "amps_a"}
+    if phases and alone:
+        raise UnreadableError("volts or amperes are told phase by phase, and no power: what flows in all is not told")
+    return [(m, values) for m, values in columns if (m.quantity, m.place) not in phases]
 
 
 def _rising(times: Floats, body: Sequence[tuple[int, Sequence[Cell]]], first_line: int) -> Ints:

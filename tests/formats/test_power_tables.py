@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gladwire.core.lanes.power.record import PowerRecord, energy_kwh
+from gladwire.core.lanes.power.record import PowerRecord, completed, energy_kwh
 from gladwire.core.quantities import QUANTITIES
 from gladwire.formats import power_csv, power_xlsx, scope_csv
 from gladwire.formats.dates import moment_of
@@ -430,3 +430,17 @@ def test_a_temperature_is_no_state_of_charge() -> None:
     rows = [f"{30 * n},{50 - n / 10:.1f},{20 + n * 0.5:.1f} °C" for n in range(40)]
     record = read("\n".join(["t (s),kW,Wizzet", *rows]) + "\n")
     assert set(record.values) == {"power_kw"}
+
+
+def test_phases_are_no_whole_current_and_make_no_volts() -> None:
+    """11 kW over 15.9 A of one phase would be 692 V on a line of 230."""
+    rows = "".join(f"{30 * n},15.9,16.0,15.8,11.0\n" for n in range(20))
+    record = read(f"t (s),L1 [A],L2 [A],L3 [A],Power [kW]\n{rows}")
+    assert set(completed(record).values) == {"power_kw"}
+    assert "as of phases" in " ".join(record.remarks)
+    with pytest.raises(UnreadableError, match="phase by phase"):
+        power_csv.read(
+            Source(("t (s),L1 [A],L2 [A]\n" + "".join(f"{n},16,16\n" for n in range(20))).encode()), Options()
+        )
+    two = read("Time (s),Post A,Car A,V\n" + "".join(f"{5 * n},50,49,400\n" for n in range(9)))
+    assert "amps_a" in two.values
