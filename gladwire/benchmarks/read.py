@@ -12,7 +12,7 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from gladwire.benchmarks.dialects import buses, scopes, tables
+from gladwire.benchmarks.dialects import buses, lanes, scopes, tables
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import READERS, read_capture
 
@@ -48,6 +48,14 @@ def _buses(count: int, named: bool) -> Counter[str]:
         for role, name in right.items():
             found["right" if roles.get(role) == name else "wrong" if role in roles else "asked"] += 1
         found["wrong"] += len(set(roles) - set(right))
+    return found
+
+
+def _channels(count: int, named: bool) -> Counter[str]:
+    found = Counter[str]()
+    for seed in range(10_000, 10_000 + count):
+        _, made, measured = lanes.told(seed, named, with_units=seed % 2 == 0)
+        found.update({"proposed": "asked"}.get(o, o.partition(":")[0]) for o in lanes.outcome(made, measured).values())
     return found
 
 
@@ -87,6 +95,8 @@ def measure(count: int) -> str:
         ("power tables, eleven languages", lambda: _tables(count, every)),
         ("power tables, names of no language", lambda: _tables(count // 2, ("xx",))),
         ("exports of scopes and loggers, eight languages", lambda: _scopes(count)),
+        ("channels of scopes, eleven languages", lambda: _channels(max(count // 4, 5), True)),
+        ("channels of scopes, names that mean nothing", lambda: _channels(max(count // 4, 5), False)),
         ("roles of buses, named by many habits", lambda: _buses(max(count // 20, 5), True)),
         ("roles of buses, names that mean nothing", lambda: _buses(max(count // 20, 5), False)),
     ]

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, field_serializer, field_validator
 
 from gladwire.core.can.log import CanLog
 from gladwire.core.can.names import Names, best_for, shipped
-from gladwire.core.channels import RoleOf, by_role, choose_pilot, roles_of
+from gladwire.core.channels import RoleOf, by_role, recognise, unit_of
 from gladwire.core.lanes.all import BY_KEY, LANES, SETTLED_ROLES
 from gladwire.core.lanes.bus.record import measure_can
 from gladwire.core.lanes.bus.series import lanes_of_can, power_of_can
@@ -26,7 +26,7 @@ from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.supplements import Described, Supplements
 
 # Raise when a capture would be measured differently; stored measurements of an older version are then made anew.
-MEASURES = 8
+MEASURES = 9
 _LEDGER_FROM_MIN = 2.0
 R = TypeVar("R", bound=Record)
 
@@ -34,8 +34,10 @@ R = TypeVar("R", bound=Record)
 class ChannelInfo(BaseModel):
     """A channel of the file, for the person who has to settle which is which.
 
-    told_by: what its role was told from, "" where a person settled it.
-    start_s, end_s: of the channel, in the file's own time base.
+    told_by: what its role was told from, "" where a person settled it, "nothing" where it is open: its capture's
+    `UnnamedRecord` asks.
+    unit_told: whether the file says the unit; else it is the role's. start_s, end_s: of the channel, in the file's own time
+    base.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -44,7 +46,8 @@ class ChannelInfo(BaseModel):
     unit: str
     samples: int
     role: str = "other"
-    told_by: Literal["", "name", "looks"] = ""
+    told_by: Literal["", "name", "looks", "nothing"] = ""
+    unit_told: bool = True
     start_s: float = 0.0
     end_s: float = 0.0
 
@@ -139,17 +142,16 @@ def measure_recording(recording: Recording, settled: Settled | None = None) -> M
     unknown = sorted(set(settled.roles.values()) - set(SETTLED_ROLES))
     if unknown:
         raise ValueError(f"there is no role “{unknown[0]}”; a channel can be {', '.join(SETTLED_ROLES)}")
-    choice = choose_pilot(recording.channels, settled.pilot, settled.others)
-    roles = roles_of(recording.channels, choice.number, settled.roles)
-    channels = by_role(recording.channels, roles)
+    found = recognise(recording.channels, settled)
+    channels = by_role(recording.channels, found.roles, settled)
     return Measured(
         format=recording.format,
         recorded_at=recording.recorded_at,
         remarks=recording.remarks,
-        channels=tuple(_info(w, r) for w, r in zip(recording.channels, roles, strict=True)),
-        channel_index=choice.number,
-        channel_why=choice.why,
-        channel_guessed=choice.guessed,
+        channels=tuple(_info(w, r) for w, r in zip(recording.channels, found.roles, strict=True)),
+        channel_index=found.pilot,
+        channel_why=found.why,
+        channel_guessed=found.guessed,
         records=Records({lane.key: lane.measure(channels, settled) for lane in LANES}),
     )
 
@@ -191,7 +193,8 @@ def _made(
 def _info(wave: Waveform, role: RoleOf) -> ChannelInfo:
     return ChannelInfo(
         name=wave.name,
-        unit=wave.unit,
+        unit=unit_of(wave, role.role),
+        unit_told=bool(wave.unit),
         samples=len(wave.samples),
         role=role.role,
         told_by=role.told_by,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -33,26 +33,18 @@ class Amendment(BaseModel):
 class Settled(BaseModel):
     """What a person has settled about a capture; None leaves it to the analysis.
 
-    roles: what channels are, by name. signals: of a bus, by role. context: what is known of vehicle, post and what lies
-    between. amendments: readings of segments a person corrected.
+    roles: what channels are, by name; factors: what their values are multiplied by to be volts or amperes. signals: of a
+    bus, by role. context: what is known of vehicle, post and what lies between. amendments: readings of segments a person
+    corrected.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     roles: dict[str, str] = {}
+    factors: dict[str, Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]] = {}
     scale: float | None = None
     inverted: bool | None = None
     offset_v: float | None = None
     context: Context | None = None
     signals: dict[str, str] = {}
     amendments: tuple[Amendment, ...] = ()
-
-    @property
-    def pilot(self) -> str | None:
-        """The channel settled as the pilot, if one is."""
-        return next((name for name, role in self.roles.items() if role == "cp"), None)
-
-    @property
-    def others(self) -> tuple[str, ...]:
-        """Channels settled as something else."""
-        return tuple(name for name, role in self.roles.items() if role != "cp")

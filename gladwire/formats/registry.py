@@ -25,7 +25,7 @@ READERS: tuple[Reader, ...] = (
 )
 BY_KEY = {reader.key: reader for reader in READERS}
 # Raise when a reader understands more, or otherwise: refused captures are tried again, and read ones read anew.
-READS = 5
+READS = 6
 # What can be read, as sentences and pages name it.
 KNOWN = f"{', '.join(dict.fromkeys(reader.words for reader in READERS if reader.words))}, gzip or not"
 _ENDINGS = re.compile(rf"(\.({'|'.join(sorted({e for r in READERS for e in r.endings}))}|gz))+$", re.IGNORECASE)

@@ -158,8 +158,9 @@ class _Table:
             with np.errstate(over="ignore"):  # a mark for no reading, in kV
                 out = samples if samples.flags.writeable else None
                 samples = np.multiply(samples, np.float32(column.factor), out=out)
-        # A table without units is in volts: that is what scopes write, and the levels will tell if not.
-        return Waveform(_channel_name(column, order), samples, rate_hz, start_s, column.kind or "V")
+        return Waveform(
+            _channel_name(column, order), samples, rate_hz, start_s, column.kind or column.unit.strip("-? ")
+        )
 
     def _blocks(self) -> Iterator[bytes]:
         """Blocks of whole lines from the first row of numbers on."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import zlib
+from typing import Any, NamedTuple
 
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
@@ -95,11 +96,26 @@ def measured_of(stored: StoredMeasurement) -> Measured:
     return kept
 
 
-def remember_roles(db: Session, signature: str, roles: dict[str, str], by_name: str) -> None:
-    """Keep confirmed roles (name to role) for every file of this signature; earlier ones are replaced."""
-    db.merge(InstrumentRoles(signature=signature, roles=json.dumps(roles), by_name=by_name[:80], made_at=utc_now()))
+class Remembered(NamedTuple):
+    """What was confirmed for the channels of an instrument: roles and factors by name, and by whom."""
+
+    roles: dict[str, str]
+    factors: dict[str, float]
+    by_name: str
 
 
-def all_remembered_roles(db: Session) -> dict[str, tuple[dict[str, str], str]]:
-    """Signature of an instrument -> (roles confirmed for its channels, by whom)."""
-    return {kept.signature: (json.loads(kept.roles), kept.by_name) for kept in db.scalars(select(InstrumentRoles))}
+def remember_roles(db: Session, signature: str, settled: Settled, by_name: str) -> None:
+    """Keep confirmed roles for every file of this signature; earlier ones are replaced."""
+    kept = {name: [role, f] if (f := settled.factors.get(name)) else role for name, role in settled.roles.items()}
+    db.merge(InstrumentRoles(signature=signature, roles=json.dumps(kept), by_name=by_name[:80], made_at=utc_now()))
+
+
+def all_remembered_roles(db: Session) -> dict[str, Remembered]:
+    """What is remembered, by the signature of an instrument."""
+    found = {}
+    for kept in db.scalars(select(InstrumentRoles)):
+        told: dict[str, Any] = json.loads(kept.roles)
+        roles = {name: role if isinstance(role, str) else role[0] for name, role in told.items()}
+        factors = {name: role[1] for name, role in told.items() if not isinstance(role, str)}
+        found[kept.signature] = Remembered(roles, factors, kept.by_name)
+    return found

@@ -436,6 +436,7 @@ def _entry(settlement: Settlement) -> SettledEntry:
     judgement = []
     for name, role in values.roles.items():
         judgement.append(f"“{name}” is {ROLE_BY_KEY[role].words if role in ROLE_BY_KEY else role}")
+    judgement += [f"“{name}” × {factor:g}" for name, factor in values.factors.items()]
     if values.scale is not None:
         judgement.append(f"probe factor × {values.scale:g}")
     if values.inverted is not None:

@@ -22,6 +22,7 @@ from gladwire.formats.errors import UnreadableError, unexpected
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options, Read
 from gladwire.formats.registry import read_capture
+from gladwire.store.measurements import Remembered
 from gladwire.store.samples import SampleCache
 from gladwire.work.bounded import RefusedWorkError
 
@@ -37,7 +38,7 @@ class Description(NamedTuple):
 
 
 class Job(NamedTuple):
-    """A capture to be analysed. path: of the original. remembered: signature of an instrument -> (roles, who confirmed them).
+    """A capture to be analysed. path: of the original. remembered: what was confirmed, by the signature of an instrument.
 
     key: name of its samples in the cache, by whether it turns out to be a log of a bus.
     """
@@ -47,7 +48,7 @@ class Job(NamedTuple):
     settled: Settled
     key_logs: tuple[bytes, ...]
     descriptions: tuple[Description, ...]
-    remembered: Mapping[str, tuple[Mapping[str, str], str]]
+    remembered: Mapping[str, Remembered]
     cache: Path
     key: Mapping[bool, str]
 
@@ -92,13 +93,14 @@ def _does_not_hold(error: ValidationError) -> str:
 
 
 def _with_remembered(job: Job, read: Read) -> tuple[Settled, str]:
-    """(what is settled, with the roles remembered for this instrument where it names none; who confirmed those)."""
-    if job.settled.roles or not isinstance(read, Recording):
+    """(what is settled, and for channels it does not name what is remembered of this instrument; who confirmed that)."""
+    if not isinstance(read, Recording):
         return job.settled, ""
     found = job.remembered.get(signature(read.format, [(w.name, w.unit) for w in read.channels]))
-    if found is None:
+    if found is None or set(found.roles) <= set(job.settled.roles):
         return job.settled, ""
-    return job.settled.model_copy(update={"roles": dict(found[0])}), found[1]
+    both = {"roles": {**found.roles, **job.settled.roles}, "factors": {**found.factors, **job.settled.factors}}
+    return job.settled.model_copy(update=both), found.by_name
 
 
 def _supplements(job: Job) -> Supplements:

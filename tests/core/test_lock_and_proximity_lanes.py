@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gladwire.core.channels import roles_of
+from gladwire.core.channels import recognise
 from gladwire.core.lanes.lock.measure import measure_lock
 from gladwire.core.lanes.lock.record import LockRecord
 from gladwire.core.lanes.proximity.measure import measure_proximity
+from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Waveform
 from gladwire.core.simulate.lock_motor import LockScript, latch_volts
 
@@ -76,10 +77,37 @@ def test_a_latch_pressed_in_the_middle_is_seen() -> None:
 
 
 @pytest.mark.parametrize(
-    ("state", "read"), [("shorted", "low"), ("open", "high"), ("latched", "latched"), ("absent", "absent")]
+    ("states", "read"),
+    [(["shorted"], ["low"]), (["latched", "shorted"], ["latched", "low"]), (["absent", "open"], ["absent", "high"]),
+     (["latched"], ["latched"]), (["absent"], ["absent"])],
+)  # fmt: skip
+def test_each_latch_fault_is_read(states: list[str], read: list[str]) -> None:
+    assert [s.state for s in measure_proximity(latch_volts([(state, 2) for state in states], 1e3)).segments] == read
+
+
+def coded_volts(*, supply_v: float, pull_up_ohm: float, ohms: list[float]) -> Waveform:
+    """A coded inlet: a plug's resistance to PE through a pull-up; infinite where no plug is. Ohm's law."""
+    levels = [supply_v if np.isinf(r) else supply_v * r / (r + pull_up_ohm) for r in ohms]
+    return Waveform("PP", np.repeat(levels, 2000).astype(np.float32), 1e3)
+
+
+@pytest.mark.parametrize(
+    ("supply_v", "pull_up_ohm"), [(5.0, 330.0), (5.0, 1000.0), (3.3, 1000.0), (12.0, 3300.0), (5.0, 470.0)]
 )
-def test_each_latch_fault_is_read(state: str, read: str) -> None:
-    assert [s.state for s in measure_proximity(latch_volts([(state, 2)], 1e3)).segments] == [read]
+@pytest.mark.parametrize("ohm", [1500.0, 680.0, 220.0, 100.0])
+def test_a_coded_plug_through_any_pull_up_is_there_and_no_latch_s_fault(
+    supply_v: float, pull_up_ohm: float, ohm: float
+) -> None:
+    """5 V over 470 ohm and 680 ohm make 2.96 V, which at a latch inlet would be a pressed latch."""
+    wave = coded_volts(supply_v=supply_v, pull_up_ohm=pull_up_ohm, ohms=[np.inf, ohm, np.inf])
+    assert [s.state for s in measure_proximity(wave).segments] == ["absent", "made", "absent"]
+
+
+def test_one_level_of_an_inlet_nobody_knows_is_not_read() -> None:
+    """It may be a coded plug, an empty inlet's supply, or a latch that is pressed."""
+    for ohm in (680.0, np.inf):
+        wave = coded_volts(supply_v=5.0, pull_up_ohm=470.0, ohms=[ohm])
+        assert [s.state for s in measure_proximity(wave).segments] == ["unread"]
 
 
 def test_ohms_are_read_as_codes() -> None:
@@ -108,5 +136,5 @@ def test_gaps_and_tiny_lanes_do_not_crash() -> None:
 )  # fmt: skip
 def test_roles_by_name_and_unit(name: str, unit: str, role: str) -> None:
     waves = [Waveform("CP", np.zeros(4, np.float32), 1e3), Waveform(name, np.zeros(4, np.float32), 1e3, 0.0, unit)]
-    assert [r.role for r in roles_of(waves, 0, {})] == ["cp", role]
-    assert [r.role for r in roles_of(waves, 0, {name: "other"})] == ["cp", "other"]
+    assert [r.role for r in recognise(waves, Settled()).roles] == ["cp", role]
+    assert [r.role for r in recognise(waves, Settled(roles={name: "other"})).roles] == ["cp", "other"]

@@ -225,10 +225,11 @@ def outcome(known: Known, dialect: Dialect, data: bytes) -> str:
         return f"read as {type(read).__name__} of {len(getattr(read, 'channels', ()))}"
     if abs(read.channels[0].rate_hz / known.rate_hz - 1.0) > 0.01:
         return f"{read.channels[0].rate_hz:g} samples a second"
+    unit = "" if dialect.unit == "none" else "V"
     # A sample marked as beyond twelve volts is taken at twelve.
     near = 0.15 if dialect.over == ">10" else 0.01
     for wave, right in zip(read.channels, (known.pilot, known.proximity), strict=False):
-        if len(wave.samples) != len(right) or np.isfinite(wave.samples).sum() < len(right) - 1 or wave.unit != "V":
+        if len(wave.samples) != len(right) or np.isfinite(wave.samples).sum() < len(right) - 1 or wave.unit != unit:
             return f"{len(wave.samples)} samples in {wave.unit}"
         off = float(np.nanmax(np.abs(wave.samples - right)))
         if off > near:

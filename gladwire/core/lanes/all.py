@@ -13,9 +13,10 @@ from gladwire.core.lanes.mains.lane import LANE as MAINS
 from gladwire.core.lanes.pilot.lane import LANE as PILOT
 from gladwire.core.lanes.power.lane import LANE as POWER
 from gladwire.core.lanes.proximity.lane import LANE as PROXIMITY
+from gladwire.core.lanes.unnamed.lane import LANE as UNNAMED
 
-# In the order in which a channel's name is asked for what it is, and in which lanes are drawn.
-LANES: tuple[Lane[Any], ...] = (PILOT, PROXIMITY, CONTACTOR, LOCK, MAINS, FRAMES, BUS, POWER)
+# In the order in which they are drawn; of two lanes that leave a stage open the later one's word stands.
+LANES: tuple[Lane[Any], ...] = (UNNAMED, PILOT, PROXIMITY, CONTACTOR, LOCK, MAINS, FRAMES, BUS, POWER)
 BY_KEY = {lane.key: lane for lane in LANES}
 
 OTHER = ChannelRole("other", "something else", "ink-soft")

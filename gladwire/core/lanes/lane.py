@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, Generic, NamedTuple, TypeVar
 
 from gladwire.core.findings import Finding, Rule
 from gladwire.core.findings import Stage as StageKey
+from gladwire.core.lanes.detection import Look
 from gladwire.core.lanes.records import Record, Records
+from gladwire.core.lanes.unnamed.record import Unnamed
 from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Waveform
 from gladwire.core.stage import Standing
@@ -37,32 +38,32 @@ class Mark(NamedTuple):
 
 
 class ChannelRole(NamedTuple):
-    """What a sampled channel can be. named: a pattern for its name (marks of joining taken for blanks); units: of those
-    named so, "" for any. unit_alone: a unit nothing else has. hue: of the quantity, a name of `web/palette.py`.
+    """What a sampled channel can be. named: logarithm of the odds, by what the parts of its name speak of
+    (`recognition.words`) and its unit, 0 where they say nothing of it; None for what is never sampled. looks: the same by
+    what it does. doubt: why its values cannot be taken as they stand, "" where they can. units: those it can have beside
+    none. unit: what it is in where the file does not say. several: a recording may hold more than one that nobody named.
+    hue: of the quantity, a name of `web/palette.py`.
     """
 
     key: str
     words: str
     hue: str
-    named: re.Pattern[str] | None = None
-    units: tuple[str, ...] = ()
-    unit_alone: str = ""
-    unlike: re.Pattern[str] | None = None
-    recognises: Callable[[Waveform], bool] | None = None
-
-    def is_named(self, name: str, unit: str) -> bool:
-        """Whether name and unit say that a channel is this."""
-        if self.unit_alone and unit == self.unit_alone:
-            return True
-        if self.named is None or not self.named.search(name) or (self.unlike and self.unlike.search(name)):
-            return False
-        return not self.units or unit in self.units
+    named: Callable[[frozenset[str], str], float] | None = None
+    looks: Callable[[Look], float] = lambda _: 0.0
+    doubt: Callable[[Look], str] = lambda _: ""
+    units: tuple[str, ...] = ("V",)
+    unit: str = "V"
+    several: bool = False
 
 
 class Channels(NamedTuple):
-    """Channels of one recording by their role, in the file's order."""
+    """Channels of one recording by their role, in the file's order, without those that are asked about: unnamed. start_s,
+    end_s: of the first channel."""
 
     by_role: Mapping[str, Sequence[Waveform]]
+    unnamed: tuple[Unnamed, ...] = ()
+    start_s: float = 0.0
+    end_s: float = 0.0
 
     def of(self, role: str) -> Sequence[Waveform]:
         return self.by_role.get(role, ())

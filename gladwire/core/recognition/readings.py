@@ -8,19 +8,17 @@ is volts × amperes, and energy is the sum of power. Common practice, no source,
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from itertools import product
 from typing import NamedTuple
 
 import numpy as np
 
+from gladwire.core.recognition.assignment import assign
 from gladwire.core.signal.waveform import Floats
 
 # Of these a column can be told without a name or a unit.
 _BY_BEHAVIOUR = ("power_kw", "volts_v", "amps_a", "soc_percent", "energy_kwh")
 # Names and units speak; behaviour and relations decide what they leave open. Logarithms of odds, by judgement.
 _RELATED, _SEEN_ONCE = 4.0, -6.0
-# An assignment this much better than the next leaves no question.
-SURE_BY = 1.5
 _MOST_OPEN = 6
 _FLOWS = {"power_kw", "amps_a", "energy_kwh"}
 # How far a counter may lie from the sum of power on its way, as a share of the whole.
@@ -39,13 +37,11 @@ class Open(NamedTuple):
 
 
 class Guess(NamedTuple):
-    """quantity: what an open column is taken for; factor: to its usual unit; why: in words; instead: the runner-up, ""
-    where there is none near."""
+    """quantity: what an open column is taken for; factor: to its usual unit; why: in words."""
 
     quantity: str
     factor: float
     why: str
-    instead: str
 
 
 _KINDS = {"kw": "power_kw", "v": "volts_v", "a": "amps_a", "%": "soc_percent", "kwh": "energy_kwh"}
@@ -61,28 +57,33 @@ def guess(time_s: Floats, known: Mapping[str, Floats], open_: Sequence[Open]) ->
     if not 0 < len(places) <= _MOST_OPEN:  # of very many columns that could be anything nothing is said
         return [None] * len(open_)
     chosen, options = [open_[i] for i in places], [every[i] for i in places]
-    scored = []
-    for picks in product(*options):
+
+    def together(picks: Sequence[tuple[str, float]]) -> float:
         named = [q for q, _ in picks if q]
         if len(named) != len(set(named)):
-            continue
-        held = {**known, **{q: c.values * f for (q, f), c in zip(picks, chosen, strict=True) if q}}
+            return -np.inf
+        held = _held(picks, chosen, known)
         related = _relations(time_s, held, set(named))
-        total = sum(_fit(q, held[q]) if q else -0.5 for q, _ in picks) + related
         bare = any(q == "soc_percent" and not c.kind for (q, _), c in zip(picks, chosen, strict=True))
-        if bare and not _FLOWS & set(known) and related < _RELATED:
-            total -= _RELATED  # whole numbers that creep up are no charge where nothing is known to flow into it
-        scored.append((total, picks, held))
-    scored.sort(key=lambda s: -s[0])
-    best, picks, held = scored[0]
+        # Whole numbers that creep up are no charge where nothing is known to flow into it.
+        unfounded = _RELATED if bare and not _FLOWS & set(known) and related < _RELATED else 0.0
+        return sum(_fit(q, held[q]) if q else -0.5 for q, _ in picks) + related - unfounded
+
+    best = assign([[(option, 0.0) for option in each] for each in options], together)
+    held = _held([each.chosen for each in best], chosen, known)
     found: list[Guess | None] = [None] * len(open_)
-    for index, (quantity, factor) in enumerate(picks):
-        other = next((s for s in scored[1:] if s[1][index] != (quantity, factor)), None)
-        near = other is not None and best - other[0] < SURE_BY
-        instead = (other[1][index][0] or "none of these") if near and other else ""
-        if quantity and not near:
-            found[places[index]] = Guess(quantity, factor, _why(quantity, time_s, held), instead)
+    for place, each in zip(places, best, strict=True):
+        quantity, factor = each.chosen
+        if quantity and each.is_sure:
+            found[place] = Guess(quantity, factor, _why(quantity, time_s, held))
     return found
+
+
+def _held(
+    picks: Sequence[tuple[str, float]], columns: Sequence[Open], known: Mapping[str, Floats]
+) -> dict[str, Floats]:
+    """Quantities where the columns are so, in their usual units."""
+    return {**known, **{q: c.values * f for (q, f), c in zip(picks, columns, strict=True) if q}}
 
 
 def _options(column: Open, known: Mapping[str, Floats]) -> list[tuple[str, float]]:

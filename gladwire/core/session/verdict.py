@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from gladwire.core.findings import Finding, Rank, codes, first_of
 from gladwire.core.lanes.all import LANES
 from gladwire.core.lanes.power.judges import held_back
+from gladwire.core.lanes.unnamed.record import UnnamedRecord
+from gladwire.core.lanes.unnamed.rules import asks
 from gladwire.core.rulebook import ALL, breaking
 from gladwire.core.scene.scene import Scene
 from gladwire.core.session.outcome import BEFORE_HOLD, derates
@@ -30,8 +32,8 @@ def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
     waiting = _ranked(found, "waiting")
     if waiting:
         return waiting.text
-    story = _of_pilot(scene, found) if "pilot" in lanes else _without_pilot(found)
-    return f"{story} {kept.text}" if kept else story
+    story = _of_pilot(scene, found) if "pilot" in lanes else _without_pilot(scene, found)
+    return f"{story} {kept.text}" if kept and kept.text not in story else story
 
 
 def _ranked(findings: tuple[Finding, ...], rank: Rank) -> Finding | None:
@@ -60,9 +62,10 @@ def _of_pilot(scene: Scene, findings: tuple[Finding, ...]) -> str:
     return f"{less.text} {story}" if less and less.text not in story else story
 
 
-def _without_pilot(findings: tuple[Finding, ...]) -> str:
-    """What sampled lanes alone tell."""
+def _without_pilot(scene: Scene, findings: tuple[Finding, ...]) -> str:
+    """What sampled lanes alone tell, and what is asked of those nothing told."""
     grave = next((f for f in findings if f.severity in ("fault", "suspect")), None)
     shown = grave or _ranked(findings, "telling")
-    missing = "No pilot was captured, so most stages stay open."
+    unnamed = scene.of(UnnamedRecord)
+    missing = asks(unnamed) if unnamed else "No pilot was captured, so most stages stay open."
     return f"{shown.text} {missing}" if shown else missing

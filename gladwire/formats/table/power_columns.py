@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-import unicodedata
 from typing import NamedTuple
 
 from gladwire.core.quantities import Place
+from gladwire.core.recognition.words import plain
 
 # Unit as written, lower case, to (kind, factor, offset): value × factor + offset is in the kind's own unit.
 UNITS: dict[str, tuple[str, float, float]] = {
@@ -94,22 +94,6 @@ class Meaning(NamedTuple):
     factor: float
     offset: float
     sure: int
-
-
-# Letters that are no letter with an accent; and what Polish ones become where their code page was taken for another.
-_LETTERS = str.maketrans({"ø": "o", "æ": "ae", "å": "a", "ł": "l", "ß": "ss", "đ": "d", "¹": "a", "³": "l", "¿": "z"})
-
-
-def plain(name: str) -> str:
-    """A name in lower case words without accents: “Pack_Voltage”, “packVoltage” and “EVSEPresentVoltage” come apart alike."""
-    split = re.sub(r"(?<=[A-Za-z])(?=[A-Z][a-z])", " ", name)
-    return re.sub(r"[^\w%°/]+|_", " ", without_accents(split)).strip()
-
-
-def without_accents(text: str) -> str:
-    """A text in lower case, letters with accents as those without."""
-    apart = unicodedata.normalize("NFKD", text.lower().translate(_LETTERS))
-    return "".join(c for c in apart if not unicodedata.combining(c))
 
 
 def name_and_unit(text: str) -> tuple[str, str]:

@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 from itertools import pairwise
 
+from gladwire.core.recognition.words import without_accents
 from gladwire.formats.table.cells import UNIT_FACTORS, cells, number
 from gladwire.formats.table.fit import Fit
-from gladwire.formats.table.power_columns import without_accents
 from gladwire.formats.table.values import Numbers
 
 # Stems of “sample”, “interval” and “rate” in eight languages, without accents. Common practice, no source.

@@ -147,7 +147,8 @@ def _lane(capture: Capture, placed: Placed, number: int) -> dict[str, Any]:
         "placed": alignment.how,
         "start": clock.on_session(channel.start_s),
         "end": clock.on_session(channel.end_s),
-        "folded": lane is None or lane.folded(records, channel.name, channel.unit),
+        # What a person is asked about has to be seen.
+        "folded": channel.told_by != "nothing" and (lane is None or lane.folded(records, channel.name, channel.unit)),
         "aside": alignment.how == "none",
         "marks": [{"start": m.start_s, "end": m.end_s, "text": m.text} for m in marks[:_MOST_MARKS]],
         **(_pilot_parts(pilot) if pilot else {"segments": [], "events": []}),
@@ -156,6 +157,8 @@ def _lane(capture: Capture, placed: Placed, number: int) -> dict[str, Any]:
 
 def _words(channel: ChannelInfo) -> str:
     role = ROLE_BY_KEY[channel.role]
+    if channel.told_by == "nothing":
+        return "nobody told what it is"
     told = channel.told_by and role.named is not None
     return role.words + (f", by its {channel.told_by}" if told else "")
 

@@ -12,7 +12,7 @@ from urllib.parse import quote
 
 import numpy as np
 from fastapi import APIRouter, File, Form, Query, Request, UploadFile
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, field_validator
 from sqlalchemy.orm import Session
 from starlette.responses import JSONResponse, RedirectResponse, Response, StreamingResponse
 
@@ -42,7 +42,7 @@ from gladwire.store.measurements import add_settlement, newest_settlement, remem
 from gladwire.store.models import Capture, Case, ChargingSession, Settlement, StoredMeasurement
 from gladwire.store.supplements import add_description, add_key_log
 from gladwire.web.errors import RefusedError
-from gladwire.web.forms import OptionalNumber, refused, seconds_in
+from gladwire.web.forms import OptionalNumber, plain_number, refused, seconds_in
 from gladwire.web.services import Database, Services, ServicesHere, at_one_moment
 from gladwire.web.session_view import is_waiting, measured_or_409, session_view
 from gladwire.web.signing import signed
@@ -321,6 +321,16 @@ def _rounded(volts: Samples) -> list[float | None]:
     return [None if value != value else value for value in np.round(volts.astype(np.float64), 3).tolist()]
 
 
+def _known_role(value: str) -> str:
+    if value and value not in SETTLED_ROLES:
+        raise ValueError("a role from the list was expected")
+    return value
+
+
+RoleOrNone = Annotated[str, AfterValidator(_known_role)]
+Factor = Annotated[Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)] | None, BeforeValidator(plain_number)]
+
+
 class SettleForm(BaseModel):
     """What a person settles: empty leaves a point to the analysis."""
 
@@ -328,7 +338,9 @@ class SettleForm(BaseModel):
 
     # Channel names and what each is, in step; an empty role leaves it to the analysis.
     names: list[str] = []
-    roles: list[str] = []
+    roles: list[RoleOrNone] = []
+    # What their values are multiplied by, in step too; empty takes them as they stand.
+    factors: list[Factor] = []
     scale: OptionalNumber = Field(None, gt=0, le=1e6, allow_inf_nan=False)
     inverted: str = Field("", pattern="^(|yes|no)$")
     offset_v: OptionalNumber = Field(None, ge=-100, le=100, allow_inf_nan=False)
@@ -339,13 +351,6 @@ class SettleForm(BaseModel):
     reader: str = Field("", max_length=24)
     # Whether the roles hold for every file of this instrument from now on.
     remember: bool = False
-
-    @field_validator("roles")
-    @classmethod
-    def _known_roles(cls, value: list[str]) -> list[str]:
-        if any(role and role not in SETTLED_ROLES for role in value):
-            raise ValueError("a role from the list was expected")
-        return value
 
     @field_validator("reader")
     @classmethod
@@ -358,7 +363,8 @@ class SettleForm(BaseModel):
         """As typed; what the form does not ask stays: readings corrected, signals, what is known of the equipment."""
         turned = {"yes": True, "no": False}.get(self.inverted)
         roles = {name: role for name, role in zip(self.names, self.roles, strict=False) if role}
-        typed = {"roles": roles, "scale": self.scale, "inverted": turned, "offset_v": self.offset_v}
+        factors = {name: factor for name, factor in zip(self.names, self.factors, strict=False) if factor}
+        typed = {"roles": roles, "factors": factors, "scale": self.scale, "inverted": turned, "offset_v": self.offset_v}
         return before.model_copy(update=typed)
 
 
@@ -386,10 +392,49 @@ def settle(here: ServicesHere, number: int, form: Annotated[SettleForm, Form()])
     return signed(RedirectResponse(f"/sessions/{session_number}?capture={number}", 303), form.by_name)
 
 
+class ChannelsForm(BaseModel):
+    """What channels are, in step with their names, and what their values are multiplied by; an empty role leaves a channel
+    open. remember: for every file of this instrument."""
+
+    model_config = ConfigDict(str_strip_whitespace=True)
+
+    names: list[str]
+    roles: list[RoleOrNone]
+    factors: list[Factor] = []
+    by_name: str = Field(min_length=1, max_length=80)
+    remember: bool = False
+
+
+@router.post("/captures/{number}/channels")
+def name_channels(here: ServicesHere, number: int, form: Annotated[ChannelsForm, Form()]) -> Response:
+    """Answer what was asked about channels nothing told; all else that was settled stays."""
+    said = {name: role for name, role in zip(form.names, form.roles, strict=False) if role}
+    factors = {name: factor for name, factor in zip(form.names, form.factors, strict=False) if factor}
+    if not said:
+        raise refused(ValueError("no channel was given a role"), "Choose what at least one of them is.")
+    with here.sessions.begin() as db:
+        capture = capture_or_404(db, number, lock=True)
+        measured = measured_or_409(capture)[0]
+        unknown = sorted(set(said) - {c.name for c in measured.channels})
+        if unknown:
+            raise refused(ValueError(f"there is no channel “{unknown[0]}” in this capture"), "Load the page again.")
+        before = newest_settlement(db, capture)
+        settled = settled_of(before)
+        both = {"roles": {**settled.roles, **said}, "factors": {**settled.factors, **factors}}
+        settled = settled.model_copy(update=both)
+        if form.remember:
+            _remember(db, measured, settled, form.by_name)
+        again(db, capture, settled, form.by_name, "Asked what these channels are", before)
+        session_number = capture.session_id
+    wait_for(here, session_number)
+    return signed(RedirectResponse(f"/sessions/{session_number}", 303), form.by_name)
+
+
 def _remember(db: Session, measured: Measured, settled: Settled, by_name: str) -> None:
-    roles = {channel.name: settled.roles.get(channel.name, channel.role) for channel in measured.channels}
-    key = signature(measured.format, [(c.name, c.unit) for c in measured.channels])
-    remember_roles(db, key, roles, by_name)
+    told = {channel.name: channel.role for channel in measured.channels if channel.told_by != "nothing"}
+    key = signature(measured.format, [(c.name, c.unit if c.unit_told else "") for c in measured.channels])
+    roles = {**told, **settled.roles}
+    remember_roles(db, key, settled.model_copy(update={"roles": roles}), by_name)
 
 
 class AmendForm(BaseModel):

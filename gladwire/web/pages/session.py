@@ -13,6 +13,7 @@ from gladwire.core.case.proof import since_before
 from gladwire.core.findings import Finding
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.lanes.unnamed.record import Unnamed, UnnamedRecord
 from gladwire.core.measured import Measured
 from gladwire.core.session.judgement import Judgement
 from gladwire.core.session.timeline import Placed
@@ -36,6 +37,14 @@ _LINE_WIDTH, _LINE_HEIGHT = 1180.0, 780.0
 
 
 @dataclass(frozen=True)
+class Question:
+    """Channels of a capture nothing tells, and what each may be."""
+
+    capture: Capture
+    channels: tuple[Unnamed, ...]
+
+
+@dataclass(frozen=True)
 class Told:
     """The top of the page: stage line, verdict, and what the verdict rests on."""
 
@@ -49,6 +58,7 @@ class Told:
     amended: list[str]
     settled_by: str
     guesses: list[str]
+    questions: list[Question]
     not_placed: list[Placed]
 
 
@@ -169,6 +179,7 @@ def _told(shown: Shown) -> Told:
         amended=_amended(view),
         settled_by=stored.settlement.by_name if stored and stored.settlement else "",
         guesses=[guess for m in view.measured for guess in _guesses(m)],
+        questions=_questions(view),
         not_placed=[p for p in view.placed if p.alignment.how == "none"],
     )
 
@@ -190,6 +201,11 @@ def _amended(view: SessionView) -> list[str]:
         for s in pilot.segments
         if s.machine
     ]
+
+
+def _questions(view: SessionView) -> list[Question]:
+    found = zip(view.captures, view.measured, strict=True)
+    return [Question(capture, record.channels) for capture, m in found for record in m.of(UnnamedRecord)]
 
 
 def _guesses(measured: Measured) -> list[str]:

@@ -10,10 +10,10 @@ import pytest
 from gladwire.benchmarks.dialects.buses import NAMES, proposed, written
 from gladwire.core.can.names import read_names
 from gladwire.core.lanes.bus.judges import story
-from gladwire.core.lanes.bus.proposing import kinds_in
 from gladwire.core.lanes.bus.record import measure_can
 from gladwire.core.lanes.bus.roles import BY_KEY
 from gladwire.core.lanes.records import Records
+from gladwire.core.recognition.words import spoken_of
 from gladwire.formats.can_logs import gather
 
 
@@ -36,14 +36,14 @@ def test_without_names_only_what_the_courses_leave_no_doubt_of_has_a_role(seed: 
         ("EVSE_AvailCurrent", {"post", "most", "amps"}),
         ("DCLinkVolts", {"inlet", "volts"}),
         ("BMS_ILimit", {"vehicle", "amps", "most"}),
-        ("ContactPos_Temp", {"pin", "plus", "warm"}),
+        ("ContactPos_Temp", {"pin", "plus", "warm", "position", "aside"}),
         ("VerriegelungStatus", {"lock"}),
         ("MinCellVolt", {"wrong", "else", "volts"}),
         ("Odometer", set()),
     ],
 )
 def test_names_come_apart_into_what_they_speak_of(name: str, speaks_of: set[str]) -> None:
-    assert kinds_in(name) == speaks_of
+    assert spoken_of(name) == speaks_of
 
 
 def test_a_log_in_which_no_signal_is_known_as_current_says_so_and_asks() -> None:

@@ -7,39 +7,15 @@ asked; limits stand above what they limit. Common practice, no source.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 
 import numpy as np
 
 from gladwire.core.can.decode import Track
 from gladwire.core.lanes.bus.roles import BY_KEY, guess, unit_words
+from gladwire.core.recognition.words import spoken_of
 from gladwire.core.signal.waveform import Floats
 
-# Words and abbreviations of descriptions, in several languages, as parts of a name.
-_WORDS: Mapping[str, str] = {
-    "volts": "volt volts voltage v u udc vdc spannung spg tension tensione tensao spanning spaending spenning napiecie",
-    "amps": "amp amps ampere amperes curr current crnt i idc strom courant corriente corrente stroom strom prad",
-    "most": "max maximum mx limit lim lmt limitation avail available allow allowed permitted cap capability grenze zul",
-    "asked": "req request requested rq target tgt tar demand dmd setpoint sp cmd command soll want asked demande consigne",
-    "post": "post evse station charger chrgr chgr supply secc offboard saeule borne lader",
-    "vehicle": "pack batt battery bat bms hvb hv ress akku traction ev evcc vehicle veh",
-    "inlet": "inlet link port out output dclink dc charge chg chrg lade socket terminal",
-    "warm": "temp temperature tmp temperatur temperatura",
-    "pin": "pin contact ct conn connector plug coupler stecker inlet",
-    "plus": "pos positive plus p dcp",
-    "minus": "neg negative minus n dcn",
-    "soc": "soc rsoc socpercent ladezustand ladestand",
-    "lock": "lock locked lck latch latched verriegelung verriegelt lckd",
-    "contactor": "contactor contactors cntctr ctr relay rly schuetz schutz k1 main hauptschuetz",
-    "pre": "pre prechg precharge prechrg vorladung vorlade",
-    "plugged": "prox proximity pp plugged inserted gesteckt mated plugdet plugpresent",
-    # Of another circuit: the 12 V battery, one cell, a motor, a heater.
-    "else": "aux auxiliary starter lv lvb cell cells motor mot heater heat ptc fan pump dcdc hvac compressor comp leak",
-    "wrong": "fault err error warn warning fail derate derating reason min minimum diff offset raw",
-}
-_SETS = {kind: frozenset(words.split()) for kind, words in _WORDS.items()}
-_SPLIT = re.compile(r"[_\s.\-]+|(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])|(?<=[A-Za-z])(?=\d)")
 _STATE_BITS, _STATE_VALUES = 4, 6
 _LIVE_V, _NEAR_V, _FLOWS_A, _NEAR_A = 60.0, 20.0, 3.0, 0.15
 
@@ -60,16 +36,9 @@ def propose(tracks: Sequence[Track]) -> dict[str, str]:
     return found | _by_behaviour(found, left, {t.name: t for t in tracks})
 
 
-def kinds_in(name: str) -> frozenset[str]:
-    """What the parts of a signal's name speak of."""
-    parts = [part.lower() for part in _SPLIT.split(name) if part]
-    joined = {"".join(parts[i : i + 2]) for i in range(len(parts) - 1)}
-    return frozenset(kind for kind, words in _SETS.items() if words & {*parts, *joined})
-
-
 def _by_words(track: Track) -> str:
     """The role a name with its unit speaks of beyond doubt, "" for none."""
-    kinds, unit, bits = kinds_in(track.signal.name), unit_words(track.signal.unit), len(track.signal.bits)
+    kinds, unit, bits = spoken_of(track.signal.name), unit_words(track.signal.unit), len(track.signal.bits)
     if "wrong" in kinds or ("else" in kinds and unit in ("V", "A", "")):
         return ""
     if unit == "V" or (not unit and bits > _STATE_BITS and "volts" in kinds):
@@ -125,7 +94,7 @@ def _by_behaviour(found: Mapping[str, str], left: Sequence[Track], by_name: Mapp
 
     def of(unit: str) -> list[Track]:
         return [t for t in left if unit_words(t.signal.unit) == unit and t.name not in more.values()
-                and not kinds_in(t.signal.name) & {"wrong", "else", "asked", "most"}]  # fmt: skip
+                and not spoken_of(t.signal.name) & {"wrong", "else", "asked", "most"}]  # fmt: skip
 
     take("pack_v", [t for t in of("V") if _is_there_from_the_start(t)])
     if "pack_v" in held:

@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from gladwire.core.lanes.contactor.measure import measure_contactor
 from gladwire.core.lanes.contactor.record import ContactorRecord
 from gladwire.core.lanes.contactor.rules import RULES, Switching
+from gladwire.core.lanes.detection import Look
 from gladwire.core.lanes.lane import ChannelRole, Channels, Landmark, Lane, Mark
 from gladwire.core.lanes.pilot.record import PilotRecord, as_one
 from gladwire.core.lanes.records import Records
 from gladwire.core.settled import Settled
+
+# Logarithms of odds, by judgement.
+_SAID, _HINT = 5.0, 0.7
+
+
+def _named(kinds: frozenset[str], unit: str) -> float:
+    return _SAID if "contactor" in kinds else 0.0
+
+
+def _looks(look: Look) -> float:
+    return _HINT if look.is_line else 0.0
 
 
 def _measured(channels: Channels, settled: Settled) -> Iterator[ContactorRecord]:
@@ -45,7 +56,7 @@ LANE = Lane(
     subjects=_subjects,
     measure=_measured,
     roles=(
-        ChannelRole("contactor", "contactor line", "plum", re.compile(r"\b(contactor|relay|k\d|aux)\b", re.IGNORECASE)),
+        ChannelRole("contactor", "contactor line", "plum", _named, _looks, units=("V", "A", "logic"), several=True),
     ),
     landmarks=_landmarks,
     marks=_marks,

@@ -2,21 +2,47 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 from typing import Any
 
 from gladwire.core.findings import Finding, first_of
+from gladwire.core.lanes.detection import Look
 from gladwire.core.lanes.lane import ChannelRole, Channels, Landmark, Lane, Mark, apart
-from gladwire.core.lanes.lock.measure import measure_lock
+from gladwire.core.lanes.lock.measure import look_pulsed, measure_lock
 from gladwire.core.lanes.lock.record import LockAttempt, LockRecord
 from gladwire.core.lanes.lock.rules import RULES
 from gladwire.core.lanes.records import Records
 from gladwire.core.settled import Settled
 from gladwire.core.stage import Standing
 
-_LOCK = re.compile(r"\b(lock\w*|latch\w*|actuator|motor)\b", re.IGNORECASE)
-_POSITION = re.compile(r"\b(pos\w*|feedback|switch|sensor|fb)\b", re.IGNORECASE)
+# Logarithms of odds, by judgement: a name that says it, one that only speaks of the lock, and a course that fits.
+_SAID, _SPOKEN, _SHAPE, _HINT = 5.0, 2.5, 1.5, 0.9
+
+
+def _named_current(kinds: frozenset[str], unit: str) -> float:
+    if not kinds & {"lock", "drive"}:
+        return 0.0
+    if "position" in kinds:
+        return -_SAID
+    return _SAID if "amps" in kinds or unit == "A" else _SPOKEN + (1.0 if "drive" in kinds else 0.0)
+
+
+def _named_position(kinds: frozenset[str], unit: str) -> float:
+    if not kinds & {"lock", "drive"}:
+        return 0.0
+    if "amps" in kinds:
+        return -_SAID
+    return _SAID if "position" in kinds else _SPOKEN
+
+
+def _looks_current(look: Look) -> float:
+    if not look_pulsed(look):
+        return -_SHAPE if look.levels else 0.0
+    return _SHAPE if look.wave.unit == "A" else _HINT
+
+
+def _looks_position(look: Look) -> float:
+    return _HINT - 0.3 if look.is_line else -_SHAPE if look_pulsed(look) else 0.0
 
 
 def _measured(channels: Channels, settled: Settled) -> Iterator[LockRecord]:
@@ -77,8 +103,10 @@ LANE = Lane(
     subjects=lambda records: records.of(LockRecord),
     measure=_measured,
     roles=(
-        ChannelRole("lock_current", "lock actuator current", "plum", _LOCK, ("A",), unlike=_POSITION),
-        ChannelRole("lock_position", "lock position", "plum", _LOCK),
+        ChannelRole(
+            "lock_current", "lock actuator current", "plum", _named_current, _looks_current, units=("A", "V"), unit=""
+        ),
+        ChannelRole("lock_position", "lock position", "plum", _named_position, _looks_position, units=("V", "logic")),
     ),
     landmarks=_landmarks,
     join=apart,

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from gladwire.core.lanes.detection import Look
 from gladwire.core.lanes.lock.record import LockAttempt, LockRecord, LockResult
 from gladwire.core.signal.blocks import over_blocks
 from gladwire.core.signal.robust import median, quantile
@@ -23,6 +24,8 @@ _RETRY_S = 3.0
 # The position may answer this much after the pulse.
 _ANSWER_S = 0.3
 _POSITION_SWING = 0.3
+# What drives a lock rests most of the time.
+_DRIVEN_SHARE, _LONGEST_S = 0.4, 3.0
 
 
 class _Pulse(NamedTuple):
@@ -52,7 +55,24 @@ def measure_lock(current: Waveform | None, position: Waveform | None) -> LockRec
         end_s=seen.end_s,
         attempts=tuple(attempts),
         moves=tuple(changes),
+        current_unit=current.unit if current is not None else "A",
     )
+
+
+def look_pulsed(look: Look) -> int:
+    """How many pulses of a motor a channel shows: at rest most of the time, then some current for a moment that, unlike a
+    line's level, is not even. 0 where it shows none."""
+    if look.is_of_mains_frequency:
+        return 0
+    pulses = _pulses(look.wave)
+    driven = sum(p.end_s - p.start_s for p in pulses)
+    if (
+        not pulses
+        or driven > _DRIVEN_SHARE * look.wave.duration_s
+        or max(p.end_s - p.start_s for p in pulses) > _LONGEST_S
+    ):
+        return 0
+    return 0 if look.levels and {p.sign for p in pulses} == {pulses[0].sign} else len(pulses)
 
 
 def _levels(wave: Waveform) -> tuple[Floats, float]:

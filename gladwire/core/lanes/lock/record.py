@@ -33,7 +33,8 @@ class LockAttempt(BaseModel):
 
 
 class LockRecord(Record):
-    """All attempts of a recording. current_channel: "" where only the position was captured; moves: its changes."""
+    """All attempts of a recording. current_channel: "" where only the position was captured; moves: its changes.
+    current_unit: "A", "V" of a clamp, or "" where the file names none."""
 
     lane: ClassVar[str] = "lock"
 
@@ -41,3 +42,4 @@ class LockRecord(Record):
     position_channel: str
     attempts: tuple[LockAttempt, ...]
     moves: Moments = ()
+    current_unit: str = "A"

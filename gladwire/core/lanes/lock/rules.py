@@ -41,11 +41,16 @@ def _moved(record: LockRecord) -> Iterator[Fact]:
         )
 
 
+def at_amps(record: LockRecord, attempt: LockAttempt) -> str:
+    """The current of an attempt, where it is known in amperes."""
+    return f" at {amps(attempt.plateau)}" if record.current_unit == "A" else ""
+
+
 def _obstructed(record: LockRecord) -> Iterator[Fact]:
     for a in _of(record, "obstructed"):
         text = (
-            f"The lock is driven {times(a.pulses)} from {a.start_s:.2f} s, the longest for {seconds(a.longest_s)} at "
-            f"{amps(a.plateau)}, and its position never changes: something is in the way, or the plug is not home."
+            f"The lock is driven {times(a.pulses)} from {a.start_s:.2f} s, the longest for {seconds(a.longest_s)}"
+            f"{at_amps(record, a)}, and its position never changes: something is in the way, or the plug is not home."
         )
         yield Fact("fault", text, a.start_s, a.end_s, f"{number_of(a.pulses, 'pulse')}, no movement", _GOOD)
 

@@ -2,24 +2,74 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 
+import numpy as np
+
 from gladwire.core.findings import Finding, first_of
-from gladwire.core.lanes.detection import is_mains
+from gladwire.core.lanes.detection import Look, is_mains
 from gladwire.core.lanes.lane import ChannelRole, Channels, Landmark, Lane, Mark
-from gladwire.core.lanes.mains.measure import measure_mains
+from gladwire.core.lanes.mains.measure import CYCLE_S, ON_V, measure_mains
 from gladwire.core.lanes.mains.record import MainsRecord, Span, joined
 from gladwire.core.lanes.mains.rules import RULES, Ac
 from gladwire.core.lanes.pilot.asking import requests
 from gladwire.core.lanes.pilot.record import PilotRecord, as_one
 from gladwire.core.lanes.records import Records
 from gladwire.core.settled import Settled
+from gladwire.core.signal.blocks import over_blocks
+from gladwire.core.signal.robust import quantile
 from gladwire.core.stage import Standing
 from gladwire.core.standards.practice import HELD_UNTIL_S
 from gladwire.core.words import seconds
 
-_MAINS = re.compile(r"\b(l[123]|mains?|phase|u[123]?|i[123]?|irms|urms|line)\b", re.IGNORECASE)
+# Logarithms of odds, by judgement. A letter alone may be any voltage or current.
+_SAID, _LETTER, _SWINGS, _SMALL, _NOT = 5.0, 2.5, 4.0, 0.9, -4.0
+# What differential probes divide by, the peaks of 230 V and of 120 V give or take a tenth, and how much more there is while
+# mains is on. Common practice, no source.
+_DIVIDERS, _PEAKS_V, _COMES = (10.0, 20.0, 50.0, 100.0, 200.0, 500.0, 1000.0), ((293.0, 358.0), (153.0, 187.0)), 8.0
+
+
+def _named_volts(kinds: frozenset[str], unit: str) -> float:
+    if "amps" in kinds:
+        return _NOT
+    return _SAID if "mains" in kinds else _LETTER if "letter" in kinds else 0.0
+
+
+def _named_amps(kinds: frozenset[str], unit: str) -> float:
+    if "mains" in kinds:
+        return _SAID if "amps" in kinds or unit == "A" else 0.0
+    return _LETTER if "letter" in kinds and unit == "A" else 0.0
+
+
+def _looks_volts(look: Look) -> float:
+    return _SAID if is_mains(look) else _NOT if look.period_s < 1e-2 else 0.0
+
+
+def _looks_amps(look: Look) -> float:
+    """A clamp's volts are any factor of the amperes; so are a divider's of the mains."""
+    if is_mains(look) or not look.is_of_mains_frequency:
+        return 0.0
+    return _SWINGS if look.wave.unit == "A" else _SMALL
+
+
+def _doubt_of_volts(look: Look) -> str:
+    """A probe that divides, and a file that does not say so, would tell that no mains is there. Pick-up on an open line is
+    small too, but it neither comes and goes nor is a usual part of a mains voltage."""
+    if not look.is_of_mains_frequency or look.peak >= ON_V:
+        return ""
+    squares, _ = over_blocks(look.wave, CYCLE_S, lambda rows: (np.nan_to_num(rows) ** 2).mean(axis=1))
+    comes = quantile(squares, 0.98) > _COMES**2 * max(quantile(squares, 0.02), 1e-12)
+    divided = any(low < look.peak * ratio < high for ratio in _DIVIDERS for low, high in _PEAKS_V)
+    if not (comes or divided):
+        return ""
+    return f"{look.says()}: too little for mains; if a probe divides it, by how much is not told"
+
+
+def _doubt_of_amps(look: Look) -> str:
+    if look.wave.unit == "A":
+        return ""
+    what = "in volts, as a clamp gives them" if look.wave.unit == "V" else "without a unit"
+    return f"{look.says()}, {what}: how many amperes one is, is not told"
 
 
 def _measured(channels: Channels, settled: Settled) -> Iterator[MainsRecord]:
@@ -98,8 +148,18 @@ LANE = Lane(
     subjects=_subjects,
     measure=_measured,
     roles=(
-        ChannelRole("mains_v", "mains voltage at the vehicle", "volts", _MAINS, ("V",), recognises=is_mains),
-        ChannelRole("mains_a", "mains current", "amps", _MAINS, ("A",)),
+        ChannelRole(
+            "mains_v",
+            "mains voltage at the vehicle",
+            "volts",
+            _named_volts,
+            _looks_volts,
+            _doubt_of_volts,
+            several=True,
+        ),
+        ChannelRole(
+            "mains_a", "mains current", "amps", _named_amps, _looks_amps, _doubt_of_amps, ("A", "V"), "A", several=True
+        ),
     ),
     landmarks=_landmarks,
     join=joined,

@@ -21,7 +21,7 @@ from gladwire.core.standards.supply import DIP_SHARE
 
 # A quarter of a mains cycle at 50 Hz: its largest value is at least 0.7 of the peak.
 _BLOCK_S = 5e-3
-_ON_V = 60.0
+ON_V = 60.0
 _ON_A = 0.6
 # Off for less than this is a gap in the envelope (a zero crossing), not a switching.
 _GAP_S = 15e-3
@@ -29,7 +29,7 @@ _SHORTEST_S = 30e-3
 _LEVEL_S = 0.1
 _STEP_A, _ALIKE_A = 1.0, 0.7
 # One cycle of 50 Hz; at 60 Hz the RMS over it is off by a few percent, well above the dip threshold.
-_CYCLE_S = 20e-3
+CYCLE_S = 20e-3
 _LEVEL_BLOCKS = 12
 
 Quantity = Literal["V", "A"]
@@ -38,7 +38,7 @@ Quantity = Literal["V", "A"]
 def measure_mains(volts: Sequence[Waveform], amps: Sequence[Waveform]) -> MainsRecord:
     """Measure mains channels of one recording; at least one of either must be given."""
     first = [*volts, *amps][0]
-    flowing, live = _spans(amps, _ON_A), _spans(volts, _ON_V)
+    flowing, live = _spans(amps, _ON_A), _spans(volts, ON_V)
     return MainsRecord(
         start_s=first.start_s,
         end_s=first.end_s,
@@ -103,10 +103,10 @@ def _dips(wave: Waveform, span: Span) -> list[Span]:
     """Stretches well inside a live span in which one phase's RMS is under the dip threshold of its usual value."""
     if wave.name not in span.carried_by:
         return []
-    piece = _cut(wave, span.start_s + _CYCLE_S, span.end_s - _CYCLE_S)
+    piece = _cut(wave, span.start_s + CYCLE_S, span.end_s - CYCLE_S)
     if len(piece.samples) < 4:
         return []
-    squares, size = over_blocks(piece, _CYCLE_S, lambda rows: (np.nan_to_num(rows) ** 2).mean(axis=1))
+    squares, size = over_blocks(piece, CYCLE_S, lambda rows: (np.nan_to_num(rows) ** 2).mean(axis=1))
     block_s = size / wave.rate_hz
     values = np.sqrt(squares)
     low = values < DIP_SHARE * median(values)

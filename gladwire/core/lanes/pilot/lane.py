@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import re
 from collections.abc import Iterator, Sequence
 from typing import Any
 
@@ -12,6 +11,7 @@ from gladwire.core.lanes.lane import EXACT_S, ChannelRole, Channels, Landmark, L
 from gladwire.core.lanes.pilot.amend import amend
 from gladwire.core.lanes.pilot.asking import asking_s, requests
 from gladwire.core.lanes.pilot.judges import JUDGES
+from gladwire.core.lanes.pilot.likeness import pilot_odds
 from gladwire.core.lanes.pilot.measure import measure
 from gladwire.core.lanes.pilot.power_noise import find_power_noise
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment, as_one
@@ -22,6 +22,8 @@ from gladwire.core.settled import Settled
 from gladwire.core.standards.practice import UNDER_WAY_S
 from gladwire.core.words import amps, seconds
 
+# Logarithm of the odds where a name says it, by judgement.
+_SAID = 5.0
 _SEGMENT_KEYS = (
     "state", "oscillating", "start_s", "end_s", "high_v", "low_v", "frequency_hz", "duty_percent",
     "duty_doubt_percent", "advertised_current_a", "rise_us", "fall_us",
@@ -125,7 +127,14 @@ LANE = Lane(
     subjects=lambda records: records.of(PilotRecord),
     measure=_measured,
     roles=(
-        ChannelRole("cp", "control pilot", "volts", re.compile(r"\b(cp|pilot|control[ _-]?pilot)\b", re.IGNORECASE)),
+        ChannelRole(
+            "cp",
+            "control pilot",
+            "volts",
+            lambda kinds, unit: _SAID if "pilot" in kinds else 0.0,
+            pilot_odds,
+            units=("V", "full_scale"),
+        ),
     ),
     landmarks=_landmarks,
     join=apart,

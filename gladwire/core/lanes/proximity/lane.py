@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import itertools
-import re
 from collections.abc import Iterator, Sequence
 from typing import Any
 
 from gladwire.core.findings import Finding
-from gladwire.core.lanes.detection import is_latch
+from gladwire.core.lanes.detection import Look, is_latch
 from gladwire.core.lanes.lane import ChannelRole, Channels, Landmark, Lane, Mark, apart
 from gladwire.core.lanes.proximity.measure import measure_proximity
 from gladwire.core.lanes.proximity.record import HOME, ProximityRecord
@@ -16,6 +15,22 @@ from gladwire.core.lanes.proximity.rules import RULES
 from gladwire.core.lanes.records import Records
 from gladwire.core.settled import Settled
 from gladwire.core.stage import Standing
+
+# Logarithms of odds, by judgement.
+_SAID, _LATCH, _HINT = 5.0, 4.0, 0.4
+# A plug pulls the line down from its supply, not to nought.
+_DOWN, _MOST_V = 0.85, 13.5
+
+
+def _named(kinds: frozenset[str], unit: str) -> float:
+    return _SAID if unit == "ohm" or "plugged" in kinds else 0.0
+
+
+def _looks(look: Look) -> float:
+    if is_latch(look):
+        return _LATCH
+    low, high = look.levels or (0.0, 0.0)
+    return _HINT if look.changes and 0.0 < low < _DOWN * high and high < _MOST_V else 0.0
 
 
 def _measured(channels: Channels, settled: Settled) -> Iterator[ProximityRecord]:
@@ -37,6 +52,8 @@ def _proximity(records: Records, findings: Sequence[Finding]) -> Standing | None
     if not segments:
         return None
     home = [s for s in segments if s.state in HOME]
+    if not home and any(s.state == "unread" for s in segments):
+        return Standing("not_captured", segments[-1].meaning, f"{segments[-1].value:.2f} {segments[-1].unit}")
     if not home:
         last = segments[-1]
         return Standing("not_reached", f"No plug is seen by proximity: {last.meaning}", f"{last.value:.2f} {last.unit}")
@@ -65,16 +82,7 @@ LANE = Lane(
     rules=RULES,
     subjects=lambda records: records.of(ProximityRecord),
     measure=_measured,
-    roles=(
-        ChannelRole(
-            "pp",
-            "proximity",
-            "plum",
-            re.compile(r"\b(pp|prox\w*)\b", re.IGNORECASE),
-            unit_alone="ohm",
-            recognises=is_latch,
-        ),
-    ),
+    roles=(ChannelRole("pp", "proximity", "plum", _named, _looks, units=("V", "ohm")),),
     landmarks=_landmarks,
     join=apart,
     judges={"proximity": _proximity},

@@ -9,9 +9,11 @@ from pydantic import BaseModel, ConfigDict
 from gladwire.core.lanes.records import Record
 from gladwire.core.moments import Moment
 
-ProximityState = Literal["absent", "latched", "pressed", "low", "high", "between", "coded", "doubtful", "unknown"]
+ProximityState = Literal[
+    "absent", "latched", "pressed", "low", "high", "between", "coded", "doubtful", "made", "unread", "unknown"
+]
 # States in which proximity says that a plug is in.
-HOME = ("latched", "coded", "doubtful")
+HOME = ("latched", "coded", "doubtful", "made")
 
 
 class ProximitySegment(BaseModel):

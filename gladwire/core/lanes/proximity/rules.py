@@ -16,7 +16,7 @@ def _value(s: ProximitySegment) -> str:
 
 
 def _read(record: ProximityRecord) -> Iterator[Fact]:
-    first = next((s for s in record.segments if s.state in ("latched", "coded")), None)
+    first = next((s for s in record.segments if s.state in ("latched", "coded", "made")), None)
     if first:
         source = LATCH_SOURCE if first.unit == "V" else CODES_SOURCE
         yield Fact("normal", first.meaning, first.start_s, first.end_s, _value(first), "plugged in", None, source)
@@ -61,6 +61,9 @@ def _wrong(record: ProximityRecord) -> Iterator[Fact]:
     for s in record.segments:
         if s.state in ("low", "high", "between") and s.duration_s > PROXIMITY_WRONG_S:
             yield Fact("fault", s.meaning, s.start_s, s.end_s, _value(s), "latched, pressed or absent")
+        elif s.state == "unread" and s.duration_s > PROXIMITY_WRONG_S:
+            text = f"{s.meaning} Say what its pull-up is, or plug in and out while it is watched."
+            yield Fact("note", text, s.start_s, s.end_s, _value(s), "a level whose pull-up is known")
         elif s.state == "doubtful":
             text = f"{s.meaning} One of the two remembered interpretation bands refuses it."
             yield Fact("suspect", text, s.start_s, s.end_s, _value(s), "well inside a band", None, CODES_SOURCE)

@@ -1,0 +1,50 @@
+"""How likely a channel that nobody named is a pilot: its kilohertz leaves little doubt, steps from level to level some, and
+one steady level is a pilot's, a supply's or a line's."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from gladwire.core.lanes.detection import Look
+from gladwire.core.lanes.pilot.hypotheses import interpret
+from gladwire.core.lanes.pilot.levels import Glance, glance
+from gladwire.core.signal.waveform import Floats
+from gladwire.core.standards.pilot_levels import STATES
+
+# Logarithms of odds, by judgement.
+_SURE, _KILOHERTZ, _STEPS, _ONE_LEVEL, _ALONE, _NOT = 6.0, 4.0, 2.2, 0.5, 1.7, -4.0
+_NEAR_KHZ = 0.1
+# A supply or a line of another kind stands near a pilot's level by chance.
+_NEAR_V = 0.75
+_NEARLY_ALL = 0.9
+
+
+def pilot_odds(look: Look) -> float:
+    """Logarithm of the odds, by what the channel does alone."""
+    if look.wave.unit not in ("V", "", "full_scale"):
+        return _NOT
+    seen = glance(look.wave)
+    if seen.swings.any():
+        reading = interpret(seen, look.wave.unit)
+        if reading.recognised_share - 0.2 * len(reading.guessed) > 0.5:
+            return _SURE
+        return _KILOHERTZ if abs(look.period_s * 1000.0 - 1.0) < _NEAR_KHZ else _NOT
+    stood = _levels(seen, 1.0)
+    if not stood and look.alone:
+        # An unscaled probe on a pilot that never oscillates: two of its levels at least.
+        reading = interpret(seen, look.wave.unit)
+        return _STEPS if len(_levels(seen, reading.correction.scale)) > 1 else _NOT
+    if not stood or stood == {"E"}:
+        return _NOT
+    odds = _STEPS if len(stood & {"A", "B", "C"}) > 1 else _ONE_LEVEL
+    return odds + (_ALONE if look.alone else 0.0)
+
+
+def _levels(seen: Glance, scale: float) -> set[str]:
+    """States on whose levels nearly all windows stand; empty where they do not."""
+    levels: Floats = np.asarray(seen.high * scale, dtype=np.float64)
+    near = {s.letter: np.abs(levels - s.nominal_v) < _NEAR_V for s in STATES}
+    on_any = np.any(list(near.values()), axis=0) if len(levels) else np.zeros(0, bool)
+    if not len(levels) or float(on_any.mean()) < _NEARLY_ALL:
+        return set()
+    return {letter for letter, hits in near.items() if hits.any()}

@@ -1,0 +1,1 @@
+"""Channels of which nothing tells what they are."""
