@@ -6,7 +6,7 @@ The numbers are parsed by polars in blocks of whole lines, so memory stays at th
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
 
 import numpy as np
@@ -14,12 +14,14 @@ import polars as pl
 from numpy.typing import NDArray
 from polars.exceptions import PanicException
 
+from gladwire.core.lanes.pilot.likeness import pilot_share
 from gladwire.core.signal.waveform import Floats, Recording, Samples, Waveform
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import HEAD_BYTES, MAX_SAMPLES, Source, encoding_of, one_ahead, text_chunks
 from gladwire.formats.reader import Options, Reader
 from gladwire.formats.table.cells import BEYOND_RANGE, CLOCK, MISSING, cells, is_missing, is_value
 from gladwire.formats.table.columns import Column
+from gladwire.formats.table.counts import is_counts
 from gladwire.formats.table.dialect import MINUS, Dialect, find_dialect
 from gladwire.formats.timebase import Timebase
 
@@ -37,6 +39,7 @@ _COMMA_OR_QUOTED = re.compile(rb'"([^"\n]*)"|,')
 # To tell a pilot by: a part of the samples, its swing in volts or millivolts, and some cycles.
 _LOOK_AT_SAMPLES, _LEAST_SWING, _LEAST_CYCLES = 200_000, 3.0, 8
 _HALF_DAY_S = 43_200.0
+_LIKELY, _CLEARLY = 0.5, 0.1
 # A time column beyond this counts from 1970.
 _EPOCH_FROM_S, _EPOCH_TO_S = 1e8, 1e11
 
@@ -116,7 +119,7 @@ class _Table:
                 f"The times name no unit; they are read as {unit[1]}: only so is there a pilot of 1 kHz."
             )
         recorded_at, since = self._moment(start_s)
-        waves = [self._wave(order, rate_hz, since) for order in range(len(self.channels))]
+        waves = self._in_volts([self._wave(order, rate_hz, since) for order in range(len(self.channels))])
         return Recording(tuple(waves), READER.key, (*self.remarks, *remarks), recorded_at)
 
     def _unit_by_pilot(self, rate_hz: float) -> tuple[float, str] | None:
@@ -158,9 +161,32 @@ class _Table:
             with np.errstate(over="ignore"):  # a mark for no reading, in kV
                 out = samples if samples.flags.writeable else None
                 samples = np.multiply(samples, np.float32(column.factor), out=out)
-        return Waveform(
-            _channel_name(column, order), samples, rate_hz, start_s, column.kind or column.unit.strip("-? ")
-        )
+        name, unit = _channel_name(column, order), column.kind or column.unit.strip("-? ")
+        return Waveform(name, samples, rate_hz, start_s, unit)
+
+    def _in_volts(self, waves: Sequence[Waveform]) -> list[Waveform]:
+        """Channels that hold counts as volts, where the preamble says how; an offset's sign is the one that makes a pilot of
+        one of them. What was done, or left, is said."""
+        told = [
+            self.dialect.scalings[c] if is_counts(w.samples) else None
+            for c, w in zip(self.channels, waves, strict=True)
+        ]
+        counted = [(wave, scaling) for wave, scaling in zip(waves, told, strict=True) if scaling]
+        signs = [1.0]
+        if any(scaling.offset_v for _, scaling in counted):
+            likely = {s: max(pilot_share(one.read(w, s)) for w, one in counted) for s in (1.0, -1.0)}
+            signs = [s for s in likely if likely[s] > max(_LIKELY, likely[-s] + _CLEARLY)]
+        if len(signs) != 1:
+            names = ", ".join(f"“{wave.name}”" for wave, _ in counted)
+            self.remarks.append(
+                f"{names}: counts, left as they are: whether the offset is added or taken away, the file does not say."
+            )
+            return list(waves)
+        self.remarks += [
+            f"“{wave.name}” holds counts; read as {scaling.says(signs[0])}, as the file says."
+            for wave, scaling in counted
+        ]
+        return [s.read(wave, signs[0]) if s else wave for wave, s in zip(waves, told, strict=True)]
 
     def _blocks(self) -> Iterator[bytes]:
         """Blocks of whole lines from the first row of numbers on."""

@@ -49,6 +49,46 @@ TIMES = {
 }
 COUNTS = {"en": "Sample", "de": "Abtastwert", "fr": "Échantillon", "es": "Muestra", "it": "Campione", "nl": "Monster",
           "pl": "Próbka", "sv": "Sampel"}  # fmt: skip
+# Words for volts per count, for the count of nought and for the volts of it.
+INCREMENTS = {
+    "en": ("Vertical increment", "Y Increment", "Volts per count", "V/LSB", "Vertical gain", "Y Mult", "Scale factor"),
+    "de": ("Skalierungsfaktor", "Umrechnungsfaktor", "LSB"),
+    "fr": ("Facteur d'échelle",),
+    "es": ("Factor de escala",),
+    "it": ("Fattore di scala",),
+    "nl": ("Schaalfactor",),
+    "pl": ("Współczynnik skali",),
+    "sv": ("Skalfaktor",),
+}
+REFERENCES = {
+    "en": ("Y Reference", "Vertical reference", "Zero level"),
+    "de": ("Nullpunkt", "Referenz"),
+    "fr": ("Référence",),
+    "es": ("Referencia",),
+    "it": ("Riferimento",),
+    "nl": ("Referentie",),
+    "pl": ("Odniesienie",),
+    "sv": ("Referens",),
+}
+ORIGINS = {
+    "en": ("Y Origin", "Vertical zero", "Vertical offset"),
+    "de": ("Ursprung", "Offset"),
+    "fr": ("Origine", "Décalage"),
+    "es": ("Origen", "Desplazamiento"),
+    "it": ("Origine", "Offset"),
+    "nl": ("Oorsprong", "Verschuiving"),
+    "pl": ("Początek", "Przesunięcie"),
+    "sv": ("Offset",),
+}
+# (volts per count, count of nought, volts of that count): eight bits about the middle, twelve and sixteen with a sign.
+CONVERTERS = (
+    (0.125, 128, 0.0),
+    (0.01, 0, 0.0),
+    (0.0005, 0, 0.0),
+    (0.02, 2048, 0.0),
+    (0.125, 100, 3.5),
+    (0.01, 0, -1.0),
+)
 AXES = ("s", "ms", "us", "none", "count+interval", "count+rate", "interval", "rate", "iso", "date and clock", "clock")
 RATE_HZ = 50_000.0
 
@@ -84,7 +124,7 @@ class Dialect:
     delimiter: str
     comma: bool
     channels: int
-    unit: str  # V, mV, kV, none
+    unit: str  # V, mV, kV, none, counts
     head: str  # one, two, units row, none
     preamble: str
     over: str
@@ -108,7 +148,7 @@ def any_dialect(rng: random.Random) -> Dialect:
         delimiter,
         comma,
         rng.choice((1, 2, 2)),
-        rng.choice(("V", "V", "mV", "kV", "none")),
+        rng.choice(("V", "V", "mV", "kV", "none", "counts")),
         rng.choice(("one", "one", "two", "units row", "none")),
         rng.choice(("", "keys", "comments", "title")),
         rng.choice(("", "", "OL", ">10", "9.9E37", "inf", "---")),
@@ -126,20 +166,25 @@ def is_slow(dialect: Dialect) -> bool:
 
 def written(known: Known, dialect: Dialect, rng: random.Random) -> bytes:
     sign = "," if dialect.comma else "."
-    factor = {"V": 1.0, "mV": 1e3, "kV": 1e-3, "none": 1.0}[dialect.unit]
-    digits = {"V": 3, "mV": 0, "kV": 6, "none": 3}[dialect.unit]
+    factor = {"V": 1.0, "mV": 1e3, "kV": 1e-3}.get(dialect.unit, 1.0)
+    digits = {"V": 3, "mV": 0, "kV": 6, "none": 3, "counts": 0}[dialect.unit]
+    pilot, proximity = known.pilot, known.proximity
+    if dialect.unit == "counts":
+        per, zero, origin = converter(dialect)
+        pilot, proximity = ((lane - origin) / per + zero for lane in (pilot, proximity))
 
     def cell(value: float, places: int) -> str:
         text = f"{value:.{places}f}".replace(".", sign)
         return f'"{text}"' if dialect.quoted else text
 
-    columns = [[cell(v * factor, digits) for v in known.pilot]]
+    columns = [[cell(v * factor, digits) for v in pilot]]
     if dialect.channels > 1:
-        columns.append([cell(v * factor, digits) for v in known.proximity])
+        columns.append([cell(v * factor, digits) for v in proximity])
     if dialect.over:
         # What is marked stands in quotes where it holds the sign that splits cells.
         at = int(np.argmax(known.pilot))
-        mark = f">{12 * factor:g}".replace(".", sign) if dialect.over == ">10" else dialect.over
+        most = f"{pilot.max():.0f}" if dialect.unit == "counts" else f"{12 * factor:g}"
+        mark = f">{most}".replace(".", sign) if dialect.over == ">10" else dialect.over
         columns[0][at] = f'"{mark}"' if dialect.quoted and "," in mark else mark
     axis = _axis(known, dialect, cell)
     rows = [dialect.delimiter.join(cells) + (dialect.delimiter if dialect.trailing else "") for cells in
@@ -198,7 +243,9 @@ def _head(known: Known, dialect: Dialect, axis: list[tuple[str, str]], sign: str
         lines.append(
             f"{key}{d}{f'{rate / 1e3:g}'.replace('.', sign)} kHz" if known_hash(dialect) % 2 else f"{key}{d}{rate:g} Hz"
         )
-    unit = "" if dialect.unit == "none" else dialect.unit
+    if dialect.unit == "counts":
+        lines += _converter_lines(dialect, sign, d)
+    unit = {"none": "", "counts": ("", "counts", "ADC")[known_hash(dialect) % 3]}.get(dialect.unit, dialect.unit)
     names = [*axis, ("CH1", unit), *([("CH2", unit)] if dialect.channels > 1 else [])]
     d = dialect.delimiter
     if dialect.head == "one":
@@ -209,6 +256,27 @@ def _head(known: Known, dialect: Dialect, axis: list[tuple[str, str]], sign: str
             d.join(f"({u})" if u else "" for _, u in names) if d != " " else d.join(u or "-" for _, u in names)
         )
     return lines
+
+
+def converter(dialect: Dialect) -> tuple[float, float, float]:
+    """(volts per count, count of nought, volts of that count)."""
+    return CONVERTERS[known_hash(dialect) % len(CONVERTERS)]
+
+
+def _converter_lines(dialect: Dialect, sign: str, d: str) -> list[str]:
+    per, zero, origin = converter(dialect)
+    pick = known_hash(dialect)
+
+    def line(words: dict[str, tuple[str, ...]], value: float, unit: str) -> str:
+        key = words[dialect.language][pick % len(words[dialect.language])]
+        told = f"{value:g}".replace(".", sign)
+        told = f'"{told}"' if dialect.quoted else told
+        each = d.join([told] * dialect.channels) if pick % 2 and d != ": " else told
+        return f"{key} ({unit}){d}{each}" if unit and pick % 3 else f"{key}{d}{each}"
+
+    lines = [line(INCREMENTS, per, "V")]
+    lines += [line(REFERENCES, zero, "")] if zero else []
+    return lines + ([line(ORIGINS, origin, "V")] if origin else [])
 
 
 def known_hash(dialect: Dialect) -> int:
@@ -228,6 +296,7 @@ def outcome(known: Known, dialect: Dialect, data: bytes) -> str:
     unit = "" if dialect.unit == "none" else "V"
     # A sample marked as beyond twelve volts is taken at twelve.
     near = 0.15 if dialect.over == ">10" else 0.01
+    near += converter(dialect)[0] if dialect.unit == "counts" else 0.0
     for wave, right in zip(read.channels, (known.pilot, known.proximity), strict=False):
         if len(wave.samples) != len(right) or np.isfinite(wave.samples).sum() < len(right) - 1 or wave.unit != unit:
             return f"{len(wave.samples)} samples in {wave.unit}"

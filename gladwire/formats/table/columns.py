@@ -38,7 +38,11 @@ def columns_of(head: list[str], fit: Fit, body: Rows) -> tuple[Column, ...]:
     ]
     rows = [row + [""] * (max(fit.active) + 1 - len(row)) for row in rows]
     units_row = next((row for row in reversed(rows[-1:]) if _is_units_row(row, fit)), None)
-    names = [row for row in rows if row is not units_row and not any(is_value(c, fit.comma) for c in row)][-2:]
+    names = [
+        row
+        for row in rows
+        if row is not units_row and not any(is_value(c, comma) for c in row for comma in (True, False))
+    ][-2:]
     if len(names) == 2 and any(_A_VALUE.match(cell) for cell in names[0]):
         names = names[1:]  # a key and its value, such as “50 kHz”
     columns = []

@@ -11,13 +11,15 @@ Example of what has to be understood (one of many shapes)::
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import MOST_COLUMNS
 from gladwire.formats.table.cells import cells
 from gladwire.formats.table.columns import Column, columns_of
-from gladwire.formats.table.fit import best_fit
+from gladwire.formats.table.counts import Scaling, may_be_counts, scalings
+from gladwire.formats.table.fit import Fit, best_fit
 from gladwire.formats.table.preamble import WHEN_KEY, preamble, spacing
 
 MINUS = "\u2212"
@@ -27,7 +29,8 @@ MINUS = "\u2212"
 class Dialect:
     """How to read a text. first_line is 0-based; active are the numbers of the columns that hold values.
 
-    padded: blanks stand around cells. minus: the typographic minus sign is used.
+    padded: blanks stand around cells. minus: the typographic minus sign is used. scalings: of the active columns, where they
+    may hold counts and the preamble says what one is.
     """
 
     delimiter: str
@@ -41,6 +44,7 @@ class Dialect:
     recorded_at: str = ""
     padded: bool = False
     minus: bool = False
+    scalings: tuple[Scaling | None, ...] = ()
 
 
 def find_dialect(text: str, complete: bool) -> Dialect:
@@ -59,16 +63,25 @@ def find_dialect(text: str, complete: bool) -> Dialect:
     interval, start = spacing(keys, fit.comma)
     when = next((value for key, value in keys.items() if WHEN_KEY.match(key)), "")
     body = [cells(line, fit.delimiter) for line in lines[fit.first : fit.first + 200] if line.strip()]
+    columns = columns_of(lines[: fit.first], fit, body)
     return Dialect(
         delimiter=fit.delimiter,
         decimal_comma=fit.comma,
         first_line=fit.first,
         width=fit.width,
         active=fit.active,
-        columns=columns_of(lines[: fit.first], fit, body),
+        columns=columns,
         interval_s=interval,
         start_s=start,
         recorded_at=when[:60],
         padded=fit.delimiter != " " and any(" " in line.strip() for line in lines[fit.first : fit.first + 20]),
         minus=minus,
+        scalings=_scalings(lines[: fit.first], fit, columns),
     )
+
+
+def _scalings(head: list[str], fit: Fit, columns: Sequence[Column]) -> tuple[Scaling | None, ...]:
+    channels = [i for i, column in enumerate(columns) if column.kind not in ("time", "clock", "index")]
+    told = dict(zip(channels, scalings(head, fit.delimiter, fit.comma, len(channels)), strict=True))
+    open_ = [not column.kind and may_be_counts(column.unit) for column in columns]
+    return tuple(told.get(i) if open_[i] else None for i in range(len(columns)))

@@ -50,9 +50,9 @@ def preamble(head: list[str], fit: Fit) -> dict[str, str]:
             _one_pair(line, row, found)
     for upper, lower in pairwise(rows[: fit.first + 1]):
         for name, value in zip(upper, lower, strict=False):
-            known = _INTERVAL_KEY.match(_key(name)) or _START_KEY.match(_key(name)) or _RATE_KEY.match(_key(name))
+            known = _INTERVAL_KEY.match(key_of(name)) or _START_KEY.match(key_of(name)) or _RATE_KEY.match(key_of(name))
             if known and number(value, fit.comma) is not None:
-                found.setdefault(_key(name), value)
+                found.setdefault(key_of(name), value)
     return found
 
 
@@ -60,20 +60,20 @@ def _one_pair(line: str, row: list[str], found: dict[str, str]) -> None:
     text = line.strip().lstrip("#%;/ ").strip('"')
     if len(row) >= 2 and row[0] and row[1]:
         unit = row[2] if len(row) > 2 and re.fullmatch(r"[A-Za-zµμ/]{1,6}", row[2]) else ""
-        found.setdefault(_key(row[0]), f"{row[1]} {unit}".strip())
+        found.setdefault(key_of(row[0]), f"{row[1]} {unit}".strip())
         key_unit = re.search(r"[\[(]([^\])]+)[\])]", row[0])
         if key_unit and not unit:
-            found[_key(row[0])] = f"{row[1]} {key_unit.group(1)}"
+            found[key_of(row[0])] = f"{row[1]} {key_unit.group(1)}"
     match = re.match(r"([^:=;\t]{1,40})[:=;\t]\s*(.+)$", text)
     if match is None and len(row) < 2:
         match = re.match(r"([^,]{1,40}),\s*(.+)$", text)
     if match:
         value = match.group(2).strip().strip('"').strip()
         key_unit = re.search(r"[\[(]([^\])]+)[\])]", match.group(1))
-        found.setdefault(_key(match.group(1)), f"{value} {key_unit.group(1)}" if key_unit else value)
+        found.setdefault(key_of(match.group(1)), f"{value} {key_unit.group(1)}" if key_unit else value)
 
 
-def _key(name: str) -> str:
+def key_of(name: str) -> str:
     """A key in lower case, without units in brackets and without accents."""
     return re.sub(r"['’\s_]+", " ", without_accents(re.sub(r"[\[(].*?[\])]", "", name)).strip(" :#\"'")).strip()
 

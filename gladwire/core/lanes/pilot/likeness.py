@@ -8,7 +8,7 @@ import numpy as np
 from gladwire.core.lanes.detection import Look
 from gladwire.core.lanes.pilot.hypotheses import interpret
 from gladwire.core.lanes.pilot.levels import Glance, glance
-from gladwire.core.signal.waveform import Floats
+from gladwire.core.signal.waveform import Floats, Waveform
 from gladwire.core.standards.pilot_levels import STATES
 
 # Logarithms of odds, by judgement.
@@ -16,7 +16,7 @@ _SURE, _KILOHERTZ, _STEPS, _ONE_LEVEL, _ALONE, _NOT = 6.0, 4.0, 2.2, 0.5, 1.7, -
 _NEAR_KHZ = 0.1
 # A supply or a line of another kind stands near a pilot's level by chance.
 _NEAR_V = 0.75
-_NEARLY_ALL = 0.9
+_NEARLY_ALL, _MOSTLY, _GUESS = 0.9, 0.5, 0.2
 
 
 def pilot_odds(look: Look) -> float:
@@ -25,8 +25,7 @@ def pilot_odds(look: Look) -> float:
         return _NOT
     seen = glance(look.wave)
     if seen.swings.any():
-        reading = interpret(seen, look.wave.unit)
-        if reading.recognised_share - 0.2 * len(reading.guessed) > 0.5:
+        if pilot_share(look.wave) > _MOSTLY:
             return _SURE
         return _KILOHERTZ if abs(look.period_s * 1000.0 - 1.0) < _NEAR_KHZ else _NOT
     stood = _levels(seen, 1.0)
@@ -38,6 +37,16 @@ def pilot_odds(look: Look) -> float:
         return _NOT
     odds = _STEPS if len(stood & {"A", "B", "C"}) > 1 else _ONE_LEVEL
     return odds + (_ALONE if look.alone else 0.0)
+
+
+def pilot_share(wave: Waveform) -> float:
+    """The share of a channel that lies on a pilot's levels, less for each thing that has to be guessed for it; 0 where it
+    never oscillates."""
+    seen = glance(wave)
+    if not seen.swings.any():
+        return 0.0
+    reading = interpret(seen, wave.unit)
+    return reading.recognised_share - _GUESS * len(reading.guessed)
 
 
 def _levels(seen: Glance, scale: float) -> set[str]:
