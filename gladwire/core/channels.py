@@ -16,6 +16,7 @@ from gladwire.core.lanes.detection import Look
 from gladwire.core.lanes.lane import ChannelRole, Channels
 from gladwire.core.lanes.lock.measure import look_pulsed
 from gladwire.core.lanes.pilot.lane import LANE as PILOT
+from gladwire.core.lanes.pilot.likeness import unit_of_pilot
 from gladwire.core.lanes.unnamed.record import Unnamed
 from gladwire.core.recognition.assignment import Assigned, assign
 from gladwire.core.recognition.words import spoken_of
@@ -99,7 +100,8 @@ def by_role(channels: Sequence[Waveform], roles: Sequence[RoleOf], given: Settle
             continue
         if factor := given.factors.get(wave.name):
             unit = ROLE_BY_KEY[told.role].unit or "A"
-            wave = replace(wave, samples=wave.samples * np.float32(factor), unit=unit)
+            nought = np.float32(given.noughts.get(wave.name, 0.0))
+            wave = replace(wave, samples=(wave.samples - nought) * np.float32(factor), unit=unit)
         found.setdefault(told.role, []).append(wave if wave.unit else replace(wave, unit=unit_of(wave, told.role)))
     asked = tuple(told.asked for told in roles if told.asked)
     return Channels(found, asked, channels[0].start_s, channels[0].end_s) if channels else Channels(found)
@@ -107,6 +109,8 @@ def by_role(channels: Sequence[Waveform], roles: Sequence[RoleOf], given: Settle
 
 def unit_of(wave: Waveform, role: str) -> str:
     """The unit of a channel: of its file, or else of its role."""
+    if role == _CP.key:
+        return unit_of_pilot(wave)
     return wave.unit or ("" if role == OTHER.key else ROLE_BY_KEY[role].unit)
 
 

@@ -33,15 +33,16 @@ class Amendment(BaseModel):
 class Settled(BaseModel):
     """What a person has settled about a capture; None leaves it to the analysis.
 
-    roles: what channels are, by name; factors: what their values are multiplied by to be volts or amperes. signals: of a
-    bus, by role. context: what is known of vehicle, post and what lies between. amendments: readings of segments a person
-    corrected.
+    roles: what channels are, by name; factors: what their values, less their noughts, are multiplied by to be volts or
+    amperes. signals: of a bus, by role. context: what is known of vehicle, post and what lies between. amendments: readings
+    of segments a person corrected.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     roles: dict[str, str] = {}
     factors: dict[str, Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]] = {}
+    noughts: dict[str, Annotated[float, Field(ge=-1e9, le=1e9, allow_inf_nan=False)]] = {}
     scale: float | None = None
     inverted: bool | None = None
     offset_v: float | None = None

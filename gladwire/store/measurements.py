@@ -97,16 +97,20 @@ def measured_of(stored: StoredMeasurement) -> Measured:
 
 
 class Remembered(NamedTuple):
-    """What was confirmed for the channels of an instrument: roles and factors by name, and by whom."""
+    """What was confirmed for the channels of an instrument: roles, factors and noughts by name, and by whom."""
 
     roles: dict[str, str]
     factors: dict[str, float]
+    noughts: dict[str, float]
     by_name: str
 
 
 def remember_roles(db: Session, signature: str, settled: Settled, by_name: str) -> None:
     """Keep confirmed roles for every file of this signature; earlier ones are replaced."""
-    kept = {name: [role, f] if (f := settled.factors.get(name)) else role for name, role in settled.roles.items()}
+    kept = {
+        name: [role, f, settled.noughts.get(name, 0.0)] if (f := settled.factors.get(name)) else role
+        for name, role in settled.roles.items()
+    }
     db.merge(InstrumentRoles(signature=signature, roles=json.dumps(kept), by_name=by_name[:80], made_at=utc_now()))
 
 
@@ -116,6 +120,7 @@ def all_remembered_roles(db: Session) -> dict[str, Remembered]:
     for kept in db.scalars(select(InstrumentRoles)):
         told: dict[str, Any] = json.loads(kept.roles)
         roles = {name: role if isinstance(role, str) else role[0] for name, role in told.items()}
-        factors = {name: role[1] for name, role in told.items() if not isinstance(role, str)}
-        found[kept.signature] = Remembered(roles, factors, kept.by_name)
+        scaled = {name: told for name, told in told.items() if not isinstance(told, str)}
+        factors, noughts = ({name: told[place] for name, told in scaled.items()} for place in (1, 2))
+        found[kept.signature] = Remembered(roles, factors, noughts, kept.by_name)
     return found

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from gladwire.core.lanes.power.against import fall_after
-from gladwire.core.lanes.power.joined import same_time
+from gladwire.core.lanes.power.joined import clocks_apart, same_charge, same_time
 from gladwire.core.lanes.power.report import PowerReport, record_of
 from gladwire.core.lanes.power.sources import Compared, compare_sources
 from gladwire.formats.dates import moment_of
@@ -27,9 +28,17 @@ class PowerPanel:
     notes: tuple[str, ...] = ()
 
 
-def reports_of(view: SessionView) -> list[tuple[str, PowerReport]]:
-    """(file, its power on the session's clock) of every capture that holds one and could be placed."""
-    return [(p.name, report) for p in view.placed for report in p.of(PowerReport)]
+class Named(NamedTuple):
+    """A capture's power on the session's clock; by_hand: a person placed it there."""
+
+    name: str
+    report: PowerReport
+    by_hand: bool
+
+
+def reports_of(view: SessionView) -> list[Named]:
+    """Of every capture that holds power and could be placed."""
+    return [Named(p.name, report, p.alignment.how == "hand") for p in view.placed for report in p.of(PowerReport)]
 
 
 def whole_of(view: SessionView) -> PowerReport | None:
@@ -41,18 +50,29 @@ def power_panels(session: ChargingSession, view: SessionView) -> list[PowerPanel
     """The spliced whole first where there are parts, then every record."""
     named = reports_of(view)
     panels = []
-    for number, (name, report) in enumerate(named):
-        drawing = power_drawing(report)
+    for number, one in enumerate(named):
+        drawing = power_drawing(one.report)
         if drawing is None:
             continue
-        others = [r for i, (_, r) in enumerate(named) if i < number and same_time(r, report)]
-        compared = report.compared or (compare_sources(record_of(others[0]), record_of(report)) if others else None)
-        panels.append(PowerPanel(f"power-{number}", session.id, name if len(named) > 1 else "", drawing, compared))
+        compared = one.report.compared or _beside(named[:number], one)
+        name = one.name if len(named) > 1 else ""
+        panels.append(PowerPanel(f"power-{number}", session.id, name, drawing, compared))
     whole = whole_of(view)
     drawing = power_drawing(whole) if whole and whole.notes else None
     if drawing and whole:
         panels.insert(0, PowerPanel("power-whole", session.id, "all parts, spliced", drawing, None, whole.notes))
     return panels
+
+
+def _beside(before: Sequence[Named], one: Named) -> Compared | None:
+    """A record against the first before it that reads the same charge."""
+    for other in before:
+        if same_time(other.report, one.report):
+            return compare_sources(record_of(other.report), record_of(one.report), other.by_hand or one.by_hand)
+        if same_charge(other.report, one.report):
+            text = clocks_apart(other.report, one.report)
+            return Compared(first=other.report.source, second=one.report.source, text=text, refused=True)
+    return None
 
 
 @dataclass(frozen=True)

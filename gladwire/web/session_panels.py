@@ -436,7 +436,9 @@ def _entry(settlement: Settlement) -> SettledEntry:
     judgement = []
     for name, role in values.roles.items():
         judgement.append(f"“{name}” is {ROLE_BY_KEY[role].words if role in ROLE_BY_KEY else role}")
-    judgement += [f"“{name}” × {factor:g}" for name, factor in values.factors.items()]
+    for name, factor in values.factors.items():
+        nought = values.noughts.get(name, 0.0)
+        judgement.append(f"“{name}” less {nought:g}, × {factor:g}" if nought else f"“{name}” × {factor:g}")
     if values.scale is not None:
         judgement.append(f"probe factor × {values.scale:g}")
     if values.inverted is not None:

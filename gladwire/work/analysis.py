@@ -99,7 +99,11 @@ def _with_remembered(job: Job, read: Read) -> tuple[Settled, str]:
     found = job.remembered.get(signature(read.format, [(w.name, w.unit) for w in read.channels]))
     if found is None or set(found.roles) <= set(job.settled.roles):
         return job.settled, ""
-    both = {"roles": {**found.roles, **job.settled.roles}, "factors": {**found.factors, **job.settled.factors}}
+    both = {
+        "roles": {**found.roles, **job.settled.roles},
+        "factors": {**found.factors, **job.settled.factors},
+        "noughts": {**found.noughts, **job.settled.noughts},
+    }
     return job.settled.model_copy(update=both), found.by_name
 
 

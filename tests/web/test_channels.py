@@ -69,6 +69,30 @@ def test_a_clamp_s_factor_is_part_of_the_answer(client: TestClient) -> None:
     assert "16.0 A" in page
 
 
+def test_counts_without_a_unit_are_asked_for_their_factor_and_nought_and_kept_for_the_instrument(
+    client: TestClient,
+) -> None:
+    t = np.arange(8000) / 20e3
+    volts = np.where((t < 0.2) | (t * 1000 % 1 < 0.25), np.where(t < 0.1, 12.0, 9.0), -12.0)
+    made = "".join(f"{a:.5f},{b:.0f},0\n" for a, b in zip(t, volts / 0.125 + 128, strict=True))
+    made = f"time,CP,B\n{made}".encode()
+    location = drop(client, made)
+    assert "how many volts that is, is not told, nor where its nought lies" in text(client, location)
+    answer = {
+        "names": ["CP", "B"],
+        "roles": ["cp", "other"],
+        "factors": ["0,125", ""],
+        "noughts": ["128", ""],
+        "by_name": "Ada",
+    }
+    told = client.post(f"/captures/{capture_number(client)}/channels", data={**answer, "remember": "true"})
+    assert told.status_code == 303
+    page = text(client, location)
+    assert "“CP” less 128, × 0.125" in page
+    assert "is not told" not in page
+    assert "Pilot proven" in text(client, drop(client, made + b"0.40000,200,0\n", "next.csv"))
+
+
 def test_senseless_answers_are_refused(client: TestClient) -> None:
     location = drop(client, LOCK)
     capture = capture_number(client)

@@ -30,7 +30,7 @@ _MOST_CHANGES = 200
 _STEADY = 0.02
 # The lower level of a line, as a share of the upper.
 _OFF = 0.3
-_PERIOD_SAMPLES, _LEAST_PERIODS = 400_000, 8
+_PERIOD_SAMPLES, _LEAST_PERIODS, _SOME = 400_000, 8, 50_000
 
 
 @dataclass(frozen=True)
@@ -124,8 +124,8 @@ class Look:
         unit = f" {self.wave.unit}" if self.wave.unit else ""
         if self.is_of_mains_frequency:
             return f"it swings {1 / self.period_s:.0f} times a second, up to {self.peak:.3g}{unit}"
-        values, _ = self.blocks
-        low, high = self.levels or (quantile(values, 0.005), quantile(values, 0.995))
+        some = samples[:: max(1, len(samples) // _SOME)].astype(np.float64)
+        low, high = self.levels or (quantile(some, 0.005), quantile(some, 0.995))
         step = 10.0 ** np.floor(np.log10(max(high - low, 1e-2 * max(abs(low), abs(high)), 1e-9) / 30.0))
         lower, upper = (f"{round(v / step) * step + 0.0:.6g}" for v in (low, high))
         if self.changes:

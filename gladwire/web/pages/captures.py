@@ -328,6 +328,9 @@ def _known_role(value: str) -> str:
 
 
 RoleOrNone = Annotated[str, AfterValidator(_known_role)]
+OptionalFinite = Annotated[
+    Annotated[float, Field(ge=-1e9, le=1e9, allow_inf_nan=False)] | None, BeforeValidator(plain_number)
+]
 Factor = Annotated[Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)] | None, BeforeValidator(plain_number)]
 
 
@@ -393,14 +396,15 @@ def settle(here: ServicesHere, number: int, form: Annotated[SettleForm, Form()])
 
 
 class ChannelsForm(BaseModel):
-    """What channels are, in step with their names, and what their values are multiplied by; an empty role leaves a channel
-    open. remember: for every file of this instrument."""
+    """What channels are, in step with their names, what their values are multiplied by, and which of them is nought; an empty
+    role leaves a channel open. remember: for every file of this instrument."""
 
     model_config = ConfigDict(str_strip_whitespace=True)
 
     names: list[str]
     roles: list[RoleOrNone]
     factors: list[Factor] = []
+    noughts: list[OptionalFinite] = []
     by_name: str = Field(min_length=1, max_length=80)
     remember: bool = False
 
@@ -420,8 +424,9 @@ def name_channels(here: ServicesHere, number: int, form: Annotated[ChannelsForm,
             raise refused(ValueError(f"there is no channel “{unknown[0]}” in this capture"), "Load the page again.")
         before = newest_settlement(db, capture)
         settled = settled_of(before)
+        noughts = {name: nought for name, nought in zip(form.names, form.noughts, strict=False) if nought}
         both = {"roles": {**settled.roles, **said}, "factors": {**settled.factors, **factors}}
-        settled = settled.model_copy(update=both)
+        settled = settled.model_copy(update={**both, "noughts": {**settled.noughts, **noughts}})
         if form.remember:
             _remember(db, measured, settled, form.by_name)
         again(db, capture, settled, form.by_name, "Asked what these channels are", before)

@@ -11,7 +11,7 @@ from gladwire.core.lanes.lane import EXACT_S, ChannelRole, Channels, Landmark, L
 from gladwire.core.lanes.pilot.amend import amend
 from gladwire.core.lanes.pilot.asking import asking_s, requests
 from gladwire.core.lanes.pilot.judges import JUDGES
-from gladwire.core.lanes.pilot.likeness import pilot_odds
+from gladwire.core.lanes.pilot.likeness import doubt_of_pilot, pilot_odds
 from gladwire.core.lanes.pilot.measure import measure
 from gladwire.core.lanes.pilot.power_noise import find_power_noise
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment, as_one
@@ -133,6 +133,7 @@ LANE = Lane(
             "volts",
             lambda kinds, unit: _SAID if "pilot" in kinds else 0.0,
             pilot_odds,
+            doubt_of_pilot,
             units=("V", "full_scale"),
         ),
     ),

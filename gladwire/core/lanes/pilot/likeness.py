@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from gladwire.core.lanes.detection import Look
-from gladwire.core.lanes.pilot.hypotheses import interpret
+from gladwire.core.lanes.pilot.hypotheses import interpret, recognised
 from gladwire.core.lanes.pilot.levels import Glance, glance
 from gladwire.core.signal.waveform import Floats, Waveform
 from gladwire.core.standards.pilot_levels import STATES
@@ -17,6 +17,8 @@ _NEAR_KHZ = 0.1
 # A supply or a line of another kind stands near a pilot's level by chance.
 _NEAR_V = 0.75
 _NEARLY_ALL, _MOSTLY, _GUESS = 0.9, 0.5, 0.2
+# A pilot in volts is nowhere near this, whatever probe.
+_VOLTS = 30.0
 
 
 def pilot_odds(look: Look) -> float:
@@ -39,14 +41,29 @@ def pilot_odds(look: Look) -> float:
     return odds + (_ALONE if look.alone else 0.0)
 
 
+def unit_of_pilot(wave: Waveform) -> str:
+    """Volts, where the file names no unit and they can be: numbers far beyond a pilot's are counts of something."""
+    return wave.unit or ("V" if Look(wave).peak < _VOLTS else "")
+
+
+def doubt_of_pilot(look: Look) -> str:
+    """Numbers without a unit that no factor brings to a pilot's levels tell none."""
+    unit = unit_of_pilot(look.wave)
+    if unit == "V" or pilot_share(look.wave) > _MOSTLY:
+        return ""
+    return f"{look.says()}, without a unit: how many volts that is, is not told, nor where its nought lies"
+
+
 def pilot_share(wave: Waveform) -> float:
-    """The share of a channel that lies on a pilot's levels, less for each thing that has to be guessed for it; 0 where it
-    never oscillates."""
+    """The share of a channel's oscillation that lies on a pilot's levels, less for each thing that has to be guessed for it;
+    0 where it never oscillates. Steady levels lie near some state's by chance under one factor or another."""
     seen = glance(wave)
     if not seen.swings.any():
         return 0.0
     reading = interpret(seen, wave.unit)
-    return reading.recognised_share - _GUESS * len(reading.guessed)
+    correction = reading.correction
+    held = recognised(seen, correction.scale, correction.offset_v)[seen.swings]
+    return float(held.mean()) - _GUESS * len(reading.guessed)
 
 
 def _levels(seen: Glance, scale: float) -> set[str]:

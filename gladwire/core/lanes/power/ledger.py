@@ -33,6 +33,10 @@ _ALSO_READ = (
 # So short a stretch that nothing explains is the edge of the one before.
 _BRIEF_S = 30.0
 _MOST_EVIDENCE = 6
+# What is told of a time nothing was read in, and of the pause between two recordings of one session.
+_NOT_READ = Told("unexplained", 0.9, ("Nothing was read for {minutes:.1f} min.",))
+_NOT_YET = Told("none", 0.9, ("Nothing flows yet in the next recording.",))
+_BETWEEN = Told("none", 0.9, ("Between two recordings, {minutes:.1f} min: no power and no energy of it is counted.",))
 
 
 class Entry(BaseModel):
@@ -223,14 +227,12 @@ class _Span(NamedTuple):
 
 
 def _known_steps(times: Floats, joints: Sequence[float]) -> Floats:
-    """Seconds between neighbouring blocks, shape (k - 1,); 0 over a gap, about which nothing is claimed.
-
-    A pause between runs that were joined is known, and what it cost counts.
-    """
+    """Seconds between neighbouring blocks, shape (k - 1,); 0 over a gap and over the pause between two runs that were joined,
+    about which nothing is claimed."""
     steps = np.diff(times)
-    for gap in gaps(times):
-        if not any(times[gap] < joint < times[gap + 1] for joint in joints):
-            steps[gap] = 0.0
+    steps[gaps(times)] = 0.0
+    for joint in joints:
+        steps[int(np.clip(np.searchsorted(times, joint) - 1, 0, len(steps) - 1))] = 0.0
     return steps
 
 
@@ -242,21 +244,30 @@ def _spans(
     joints: Sequence[float],
 ) -> list[_Span]:
     """Every stretch between its bounds, cut where nothing was read for long."""
-    pauses = [(float(raw_times[g]), float(raw_times[g + 1])) for g in gaps(raw_times)]
-    silent = [(a, b) for a, b in pauses if not any(a < joint < b for joint in joints)]
+    quiet = {(float(raw_times[g]), float(raw_times[g + 1])): _NOT_READ for g in gaps(raw_times)}
+    for joint in joints:
+        after = int(np.clip(np.searchsorted(raw_times, joint), 1, len(raw_times) - 1))
+        if raw_times[after] - raw_times[after - 1] > _BRIEF_S:
+            quiet[float(raw_times[after - 1]), float(raw_times[after])] = _BETWEEN
     spans: list[_Span] = []
     for s, t, start, end in zip(stretches, told, bounds[:-1], bounds[1:], strict=True):
         if end <= start:
             continue
-        inside = [(max(a, start), min(b, end)) for a, b in silent if a < end and b > start and t.limiter != "none"]
-        read = (end - start) - sum(b - a for a, b in inside)
+        cut = [span for span, told in sorted(quiet.items()) if told is _BETWEEN or t.limiter != "none"]
+        inside = [(a, b, max(a, start), min(b, end)) for a, b in cut if a < end and b > start]
+        read = (end - start) - sum(till - since for _, _, since, till in inside)
         at = start
-        for a, b in inside:
-            if a > at:
-                spans.append(_Span(at, a, (a - at) / read, s, t))
-            text = f"Nothing was read for {(b - a) / 60.0:.1f} min."
-            spans.append(_Span(a, b, 0.0, None, Told("unexplained", 0.9, (text,))))
-            at = b
+        for a, b, since, till in inside:
+            told_of = quiet[a, b]
+            ends = told_of is _BETWEEN and t.limiter == "stop_fault"
+            if since > at:
+                so_ends = f"Power falls from {s.before_kw:.1f} kW to nothing, and so this recording ends."
+                spans.append(_Span(at, since, (since - at) / read, s, t._replace(why=(so_ends,)) if ends else t))
+            why = told_of.why[0].format(minutes=(b - a) / 60.0)
+            spans.append(_Span(since, till, 0.0, None, told_of._replace(why=(why,))))
+            at = till
+            # What follows the pause is the next recording's own beginning.
+            t = _NOT_YET if ends else t
         if end > at:
             spans.append(_Span(at, end, (end - at) / read, s, t))
     return spans

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -22,7 +23,8 @@ class Window(BaseModel):
 
     without_ramp_minutes: less the time until power first reached its level; None where the window begins later.
     capacity_kwh: what the energy of the window means for a whole pack, give or take capacity_doubt_kwh. splices: places
-    inside it at which runs were joined; gaps: pauses nothing was read in.
+    inside it at which runs were joined; left_out_minutes: of the pauses there, which no figure counts; gaps: pauses nothing
+    was read in.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -42,6 +44,7 @@ class Window(BaseModel):
     capacity_doubt_kwh: float | None = None
     c_rate: float | None = None
     splices: int = 0
+    left_out_minutes: float = 0.0
     gaps: int = 0
 
 
@@ -49,16 +52,20 @@ class SocCourse(NamedTuple):
     """When each state of charge was first reached. times and soc, shape (k,), both rising; step: of the display.
 
     late_s: how long before each of them the display was last read, which is how well the moment is known; shape (k,).
+    unseen: percent charged between two recordings, as (from, to): nobody knows when.
     """
 
     times: Floats
     soc: Floats
     late_s: Floats
     step: float
+    unseen: tuple[tuple[float, float], ...] = ()
 
     def when(self, soc: float) -> float | None:
         """The moment a state of charge was reached, None where the record does not cover it."""
         if not len(self.soc) or not self.soc[0] - 1e-9 <= soc <= self.soc[-1] + 1e-9:
+            return None
+        if any(low < soc < high for low, high in self.unseen):
             return None
         return float(np.interp(soc, self.soc, self.times))
 
@@ -74,7 +81,15 @@ def soc_course(record: PowerRecord) -> SocCourse:
     late[0] = np.inf
     # Values with digits behind the point step finely; whole numbers by one, however seldom they were read.
     step = 1.0 if np.allclose(soc, np.round(soc), atol=1e-6) else float(np.diff(np.unique(np.round(soc, 3))).min())
-    return SocCourse(times[rises], highest[rises], late, step)
+    unseen = tuple((highest[i - 1], highest[i]) for i in _after(times, record.joints))
+    return SocCourse(times[rises], highest[rises], late, step, unseen)
+
+
+def _after(times: Floats, joints: Sequence[float]) -> list[int]:
+    """The number of the first reading after each joint."""
+    return (
+        [int(np.clip(np.searchsorted(times, joint), 1, len(times) - 1)) for joint in joints] if len(times) > 1 else []
+    )
 
 
 class _Energy(NamedTuple):
@@ -106,11 +121,13 @@ def window_of_time(record: PowerRecord, start_s: float, end_s: float, ramp_end_s
 def _window(record: PowerRecord, e: _Energy, start_s: float, end_s: float, ramp_end_s: float | None) -> Window:
     energy = _between(e.times, e.power, e.total, start_s, end_s)
     inside = slice(int(np.searchsorted(e.times, start_s)), int(np.searchsorted(e.times, end_s, side="right")))
-    minutes = (end_s - start_s) / 60.0
+    left_out = [(a, b) for a, b in _pauses(record, e.times) if a < end_s and b > start_s]
+    paused_s = sum(min(b, end_s) - max(a, start_s) for a, b in left_out)
+    minutes = max(end_s - start_s - paused_s, 1e-3) / 60.0
     edges = np.interp([start_s, end_s], e.times, e.power)
     rest, rest_kw = None, None
     if ramp_end_s is not None and start_s < ramp_end_s < end_s:
-        rest = (end_s - ramp_end_s) / 60.0
+        rest = max(end_s - ramp_end_s - paused_s, 1e-3) / 60.0
         rest_kw = _between(e.times, e.power, e.total, ramp_end_s, end_s) * 60.0 / rest
     return Window(
         start_s=start_s,
@@ -121,9 +138,22 @@ def _window(record: PowerRecord, e: _Energy, start_s: float, end_s: float, ramp_
         peak_kw=float(max(e.power[inside].max(initial=0.0), edges.max())),
         without_ramp_minutes=rest,
         without_ramp_kw=rest_kw,
-        splices=sum(1 for joint in record.joints if start_s < joint < end_s),
-        gaps=int(((e.holes > start_s) & (e.holes < end_s)).sum()),
+        splices=len(left_out),
+        left_out_minutes=paused_s / 60.0,
+        gaps=sum(1 for hole in e.holes if start_s < hole < end_s and not any(a <= hole <= b for a, b in left_out)),
     )
+
+
+def _pauses(record: PowerRecord, times: Floats) -> list[tuple[float, float]]:
+    """Between runs that were joined: from the last reading of one to the first of the next."""
+    return [(float(times[i - 1]), float(times[i])) for i in _after(times, record.joints)]
+
+
+def _unseen_points(record: PowerRecord, start_s: float, end_s: float) -> float:
+    """Percent charged in pauses between joined runs, less what two of them both cover: no energy was counted for them."""
+    at, soc = record.at_readings("soc_percent")
+    pairs = zip(record.joints, _after(at, record.joints), strict=False)
+    return sum(float(soc[after] - soc[after - 1]) for joint, after in pairs if start_s < joint < end_s)
 
 
 def _between(times: Floats, power: Floats, total: Floats, start_s: float, end_s: float) -> float:
@@ -160,11 +190,13 @@ def _soc_window(
     if start is None or end is None or end <= start:
         return None
     window = _window(record, e, start, end, ramp_end_s)
-    points = to_soc - from_soc
+    points = to_soc - from_soc - _unseen_points(record, start, end)
+    if points <= 0:
+        return None
     per_point = window.energy_kwh / points
     capacity = 100.0 * per_point
     # An end whose step was not seen lies anywhere within a step of the display: a rectangle of that width.
-    unseen = sum(1 for soc in (from_soc, to_soc) if not _stepped(course, soc))
+    unseen = sum(1 for soc in (from_soc, to_soc) if not _stepped(course, soc)) + 2 * window.splices
     doubt = course.step * float(np.sqrt(unseen / 12.0)) + _DISPLAY_DOUBT * course.step
     return window.model_copy(
         update={
