@@ -29,6 +29,7 @@ from gladwire.formats.table.values import Cell, Numbers, filled, is_missing, spl
 
 _MOST_ROWS = 3_000_000
 _CHARGES = ("power_kw", "soc_percent", "energy_kwh")
+_SAID = ("asked_a", "asked_v", "post_max_a", "post_max_v", "vehicle_max_a")
 # Of so many cells one may be no number and is a gap; more are refused.
 _ONE_BAD_IN = 100
 _LOOK_AT = 40
@@ -73,6 +74,14 @@ class Table:
 
     def column(self, index: int, most: int | None = None) -> list[Cell]:
         return [row[index] if index < len(row) else None for _, row in self.body[:most]]
+
+    @property
+    def is_of_phases(self) -> bool:
+        """Whether it tells volts or amperes phase by phase, and nothing of the whole."""
+        found = [(m.quantity, m.place) for m in self.meanings if m]
+        return not self.has & set(_CHARGES) and any(
+            q in ("volts_v", "amps_a") and found.count((q, p)) > 1 for q, p in found
+        )
 
     @property
     def has(self) -> set[str]:
@@ -231,16 +240,24 @@ def _energy_unit(
 
 def _without_phases(columns: list[tuple[Meaning, Floats]], remarks: list[str]) -> list[tuple[Meaning, Floats]]:
     """Several columns of volts or amperes of one place are phases: none is the whole, and with power one of them would make
-    volts or amperes that are nowhere."""
-    read = [(m.quantity, m.place) for m, values in columns if not np.isnan(values).all()]
-    phases = {key for key in read if key[0] in ("volts_v", "amps_a") and read.count(key) > 1}
+    volts or amperes that are nowhere. Where there are as many of both they make the power."""
+    read = [(m, values) for m, values in columns if not np.isnan(values).all()]
+    keys = [(m.quantity, m.place) for m, _ in read]
+    phases = {key for key in keys if key[0] in ("volts_v", "amps_a") and keys.count(key) > 1}
+    if not phases:
+        return columns
+    made: list[tuple[Meaning, Floats]] = []
+    volts, amps = ([v for m, v in read if m.quantity == q and (q, m.place) in phases] for q in ("volts_v", "amps_a"))
+    if len(volts) == len(amps) and "power_kw" not in {m.quantity for m, _ in read}:
+        place = next(m.place for m, _ in read if m.quantity == "amps_a")
+        made = [(Meaning("power_kw", place, 1.0, 0.0, 2), np.sum(np.array(volts) * np.array(amps), axis=0) * 1e-3)]
+        remarks.append(f"Power is the sum of volts × amperes of {len(amps)} phases; their power factor was not read.")
     for quantity, _ in sorted(phases):
         title = BY_KEY[quantity].title
         remarks.append(f"{title} are told in several columns of one place, as of phases: none is the whole; left out.")
-    alone = {m.quantity for m, _ in columns} <= {"volts_v", "amps_a"}
-    if phases and alone:
+    if not made and {m.quantity for m, _ in columns} <= {"volts_v", "amps_a", *_SAID}:
         raise UnreadableError("volts or amperes are told phase by phase, and no power: what flows in all is not told")
-    return [(m, values) for m, values in columns if (m.quantity, m.place) not in phases]
+    return [(m, values) for m, values in columns if (m.quantity, m.place) not in phases] + made
 
 
 def _rising(times: Floats, body: Sequence[tuple[int, Sequence[Cell]]], first_line: int) -> Ints:

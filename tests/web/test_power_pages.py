@@ -157,7 +157,7 @@ def test_parts_of_one_session_are_spliced_and_the_joint_is_said(client: TestClie
     assert "all parts, spliced" in page
     assert "Joined at" in page
     curves = client.get(f"/curves?s={address.rpartition('/')[2]}").text
-    assert "across a joint" in curves
+    assert "less a pause of" in curves
 
 
 def test_equipment_is_kept_shown_and_used(client: TestClient) -> None:

@@ -18,6 +18,8 @@ _WORDS: Mapping[str, str] = {
     " ~grenze zul",
     "asked": "req request requested rq target tgt tar demand dmd setpoint sp cmd command ~soll want asked demande"
     " consigne",
+    "offer": "offer offers offered advertised angebot angeboten vorgabe offre oferta offerta aanbod aangeboden tilbud tilbudt"
+    " erbjudande erbjuden oferta oferowany",
     "post": "post evse station charger chrgr chgr supply secc offboard saeule borne lader",
     "vehicle": "pack batt ~battery bat bms hvb hv ress akku traction ev evcc vehicle veh",
     "inlet": "inlet link port out output dclink dc charge chg chrg lade socket terminal",

@@ -7,6 +7,7 @@ from typing import Literal
 
 from gladwire.core.findings import Finding, at_least
 from gladwire.core.lanes.all import LANES
+from gladwire.core.lanes.mains.record import MainsRecord
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.rulebook import BY_CODE, breaking
@@ -45,7 +46,7 @@ def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[F
         )
     held = state["hold"] == "proven"
     broken = [b for name in BEFORE_HOLD if (b := breaking(found, name))]
-    broken = [b for b in broken if not (held and BY_CODE[b.code].charges_through)]
+    broken = [b for b in broken if not (BY_CODE[b.code].charges_through and (held or _flows_on(scene, b)))]
     if broken:
         return "dropped_out" if had_begun(scene, min(broken, key=lambda f: f.start_s)) else "failed_to_start"
     if held and (state["end"] in ("proven", "failed") or _ended_by_power(scene)):
@@ -67,6 +68,12 @@ def had_begun(scene: Scene, broken: Finding) -> bool:
     """
     told = (lane.begun(scene.records, broken) for lane in reversed(LANES))
     return next((begun for begun in told if begun is not None), False)
+
+
+def _flows_on(scene: Scene, fault: Finding) -> bool:
+    """Whether mains current was there before a fault and still after it."""
+    spans = [span for mains in scene.of(MainsRecord) for span in mains.amps]
+    return any(span.start_s < fault.start_s and span.end_s >= fault.end_s for span in spans)
 
 
 def _derated(scene: Scene, findings: Sequence[Finding]) -> bool:

@@ -7,21 +7,44 @@ asked; limits stand above what they limit. Common practice, no source.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
 
 import numpy as np
 
 from gladwire.core.can.decode import Track
+from gladwire.core.lanes.bus.evidence import (
+    Beside,
+    agree,
+    around,
+    beside,
+    closes_as_contactors_do,
+    stands_above,
+    why_role,
+)
 from gladwire.core.lanes.bus.roles import BY_KEY, guess, unit_words
 from gladwire.core.recognition.words import spoken_of
 from gladwire.core.signal.waveform import Floats
 
 _STATE_BITS, _STATE_VALUES = 4, 6
 _LIVE_V, _NEAR_V, _FLOWS_A, _NEAR_A = 60.0, 20.0, 3.0, 0.15
+_ALIKE_C = 12.0
+# Names that speak of what no role here is for.
+_NONE_OF_OURS = frozenset({"wrong", "else"})
 
 
-def propose(tracks: Sequence[Track]) -> dict[str, str]:
-    """Role key -> full name of its signal."""
+class Proposal(NamedTuple):
+    """A signal's role, and why. sure: what it does leaves no doubt; others are asked about, and nothing is measured by them.
+    role: "" where only what it may be is told."""
+
+    signal: str
+    role: str
+    why: str
+    sure: bool
+
+
+def propose(tracks: Sequence[Track]) -> tuple[Proposal, ...]:
+    """What signals are for, each role once; those that are sure first."""
     live = [t for t in tracks if len(t.values) > 1 and np.isfinite(t.values).any()]
     told = {t.name: role for t in live if (role := _by_words(t))}
     plain = guess((t.name, t.signal.unit, len(t.signal.bits)) for t in tracks)
@@ -32,8 +55,70 @@ def propose(tracks: Sequence[Track]) -> dict[str, str]:
     for name, role in told.items():
         if role not in found and name not in found.values():
             found[role] = name
-    left = [t for t in live if t.name not in found.values()]
-    return found | _by_behaviour(found, left, {t.name: t for t in tracks})
+    by_name = {t.name: t for t in tracks}
+    named = set(found.values())
+    found |= _by_behaviour(found, [t for t in live if t.name not in named], by_name)
+    lanes = beside([t for t in live if t.signal.unit or len(t.signal.bits) <= _STATE_BITS])
+    held = {role: by_name[name] for role, name in found.items() if name in lanes.held}
+    left = [t for t in live if t.name not in found.values() and not spoken_of(t.signal.name) & _NONE_OF_OURS]
+    more = list(_states(held, left, lanes))
+    found |= {p.role: p.signal for p in more if p.sure}
+    held |= {p.role: by_name[p.signal] for p in more if p.sure}
+    sure = [
+        Proposal(name, role, _why(name in named, why_role(role, held[role], held, lanes) if role in held else ""), True)
+        for role, name in found.items()
+    ]
+    taken = set(found.values())
+    open_ = [p for p in (*more, *_limits(held, left, lanes), *_warm(held, left, lanes)) if p.signal not in taken]
+    return (*sure, *(p for p in open_ if not p.sure))
+
+
+def _why(named: bool, course: str) -> str:
+    return "; ".join(part for part in ("its name" if named else "", course) if part)
+
+
+def _states(held: Mapping[str, Track], left: Sequence[Track], lanes: Beside) -> Iterator[Proposal]:
+    """The contactors' state, told by three relations where exactly one has them; and states that hold it, proposed."""
+    states = [t for t in left if not t.signal.unit and len(t.signal.bits) <= _STATE_BITS and t.name in lanes.held]
+    contactor = held.get("contactor")
+    if contactor is None and {"pack_v", "inlet_v", "amps"} <= set(held):
+        pack, inlet, amps = held["pack_v"], held["inlet_v"], held["amps"]
+        fitting = [(t, why) for t in states if (why := closes_as_contactors_do(t, lanes, pack, inlet, amps))]
+        if len(fitting) == 1:
+            contactor = fitting[0][0]
+            yield Proposal(contactor.name, "contactor", fitting[0][1], True)
+    if contactor is not None and "lock" not in held:
+        holding = [(t, why) for t in states if t is not contactor and (why := around(t, contactor))]
+        for t, why in holding:
+            yield Proposal(t.name, "lock" if len(holding) == 1 else "", f"{why}: the lock, or the plug", False)
+
+
+def _limits(held: Mapping[str, Track], left: Sequence[Track], lanes: Beside) -> Iterator[Proposal]:
+    """Signals that hardly move and stand above what flows, or above the pack."""
+    for t in left:
+        unit = unit_words(t.signal.unit)
+        if t.name not in lanes.held:
+            continue
+        if unit == "A" and "amps" in held and (why := stands_above(t, lanes, held["amps"])):
+            yield Proposal(t.name, "", f"{why}: a limit of the post or of the vehicle", False)
+        if unit == "V" and "pack_v" in held and len(np.unique(t.values)) <= _STATE_VALUES:
+            least = float(np.nanmin(lanes.of(t) - lanes.of(held["pack_v"])))
+            if least > 0:
+                why = f"stands above {held['pack_v'].signal.name} by at least {least:.3g} V: volts asked, or a limit"
+                yield Proposal(t.name, "" if "asked_v" in held else "asked_v", why, False)
+
+
+def _warm(held: Mapping[str, Track], left: Sequence[Track], lanes: Beside) -> Iterator[Proposal]:
+    """Two temperatures that go together."""
+    warm = [t for t in left if unit_words(t.signal.unit) == "°C" and t.name in lanes.held]
+    if len(warm) != 2 or {"pin_1_c", "pin_2_c"} & set(held):
+        return
+    one, two = warm
+    within = agree(one, two, lanes)
+    for t, other, role in ((one, two, "pin_1_c"), (two, one, "pin_2_c")) if within < _ALIKE_C else ():
+        yield Proposal(
+            t.name, role, f"agrees with {other.signal.name} within {within:.2g} °C: the pins, perhaps", False
+        )
 
 
 def _by_words(track: Track) -> str:

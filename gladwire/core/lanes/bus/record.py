@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict
 from gladwire.core.can.decode import Track, decode
 from gladwire.core.can.log import CanLog, id_words
 from gladwire.core.can.names import Kind, Names
-from gladwire.core.lanes.bus.proposing import propose
+from gladwire.core.lanes.bus.proposing import Proposal, propose
 from gladwire.core.lanes.bus.roles import BY_KEY, is_flag, is_on, unit_words
 from gladwire.core.lanes.records import Record
 from gladwire.core.moments import Duration, Moment, Moments
@@ -77,7 +77,8 @@ class Course(BaseModel):
 
 
 class SignalSeen(BaseModel):
-    """A named signal as the log shows it. role: what it is for, empty for none."""
+    """A named signal as the log shows it. role: what it is for, empty for none; proposed: what it may be for, to be settled;
+    why: what speaks for either."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -89,6 +90,8 @@ class SignalSeen(BaseModel):
     last: float
     changes: int
     role: str = ""
+    proposed: str = ""
+    why: str = ""
     choices: dict[int, str] = {}
 
 
@@ -166,10 +169,12 @@ def measure_can(
     besides: roles settled for this log alone; they come before the others.
     """
     tracks = decode(log, names) if names else []
-    chosen = dict(roles) if roles is not None else propose(tracks)
+    proposals = propose(tracks) if roles is None else ()
+    chosen = dict(roles) if roles is not None else {p.role: p.signal for p in proposals if p.sure}
     given = dict(besides or {})
     chosen = {role: signal for role, signal in chosen.items() if signal not in given.values()} | given
     by_signal = {signal: role for role, signal in chosen.items()}
+    told = {p.signal: p for p in proposals if p.signal not in given.values()}
     record = CanRecord(
         start_s=float(log.time_s[0]) if len(log.time_s) else 0.0,
         end_s=log.end_s,
@@ -179,7 +184,7 @@ def measure_can(
         kind=names.kind if names else "controller",
         settled_by=settled_by,
         messages=_messages(log, names),
-        signals=tuple(_seen(t, by_signal.get(t.name, "")) for t in tracks),
+        signals=tuple(_seen(t, by_signal.get(t.name, ""), told.get(t.name)) for t in tracks),
         flags=tuple(
             f for t in tracks if is_flag(t.name, t.signal.unit, len(t.signal.bits)) for f in _flags(t, log.end_s)
         ),
@@ -217,7 +222,7 @@ def _messages(log: CanLog, names: Names | None) -> tuple[MessageSeen, ...]:
     return tuple(sorted(found, key=lambda m: (not m.name, m.identifier)))
 
 
-def _seen(track: Track, role: str) -> SignalSeen:
+def _seen(track: Track, role: str, told: Proposal | None) -> SignalSeen:
     values = track.values[np.isfinite(track.values)]
     return SignalSeen(
         name=track.name,
@@ -228,6 +233,8 @@ def _seen(track: Track, role: str) -> SignalSeen:
         last=float(values[-1]) if len(values) else 0.0,
         changes=int(np.count_nonzero(np.diff(values))),
         role=role,
+        proposed=told.role if told and not told.sure and not role else "",
+        why=told.why if told else "",
         choices=dict(track.signal.choices),
     )
 

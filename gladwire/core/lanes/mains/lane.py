@@ -24,6 +24,8 @@ from gladwire.core.words import seconds
 
 # Logarithms of odds, by judgement. A letter alone may be any voltage or current.
 _SAID, _LETTER, _SWINGS, _SMALL, _NOT = 5.0, 2.5, 4.0, 0.9, -4.0
+# Amperes read now and then, of a size AC charging has: they may be of the mains.
+_LOGGED, _LOGGED_HZ, _MOST_A = 0.7, 5.0, 90.0
 # What differential probes divide by, the peaks of 230 V and of 120 V give or take a tenth, and how much more there is while
 # mains is on. Common practice, no source.
 _DIVIDERS, _PEAKS_V, _COMES = (10.0, 20.0, 50.0, 100.0, 200.0, 500.0, 1000.0), ((293.0, 358.0), (153.0, 187.0)), 8.0
@@ -41,12 +43,20 @@ def _named_amps(kinds: frozenset[str], unit: str) -> float:
     return _LETTER if "letter" in kinds and unit == "A" else 0.0
 
 
+def _named_offer(kinds: frozenset[str], unit: str) -> float:
+    """The amperes a logger says the post offers, or that its pilot stands for."""
+    said = "offer" in kinds or ("pilot" in kinds) or ({"most", "asked"} & kinds and {"post", "mains"} & kinds)
+    return _SAID + 1.0 if unit == "A" and said else 0.0
+
+
 def _looks_volts(look: Look) -> float:
     return _SAID if is_mains(look) else _NOT if look.period_s < 1e-2 else 0.0
 
 
 def _looks_amps(look: Look) -> float:
     """A clamp's volts are any factor of the amperes; so are a divider's of the mains."""
+    if look.wave.unit == "A" and look.wave.rate_hz < _LOGGED_HZ and look.peak <= _MOST_A:
+        return _LOGGED
     if is_mains(look) or not look.is_of_mains_frequency:
         return 0.0
     return _SWINGS if look.wave.unit == "A" else _SMALL
@@ -75,7 +85,7 @@ def _doubt_of_amps(look: Look) -> str:
 def _measured(channels: Channels, settled: Settled) -> Iterator[MainsRecord]:
     volts, amps = channels.of("mains_v"), channels.of("mains_a")
     if volts or amps:
-        yield measure_mains(volts, amps)
+        yield measure_mains(volts, amps, channels.of("offered_a"))
 
 
 def _subjects(records: Records) -> Iterator[Ac]:
@@ -160,6 +170,7 @@ LANE = Lane(
         ChannelRole(
             "mains_a", "mains current", "amps", _named_amps, _looks_amps, _doubt_of_amps, ("A", "V"), "A", several=True
         ),
+        ChannelRole("offered_a", "amperes offered, by a logger", "amps", _named_offer, units=("A",), unit="A"),
     ),
     landmarks=_landmarks,
     join=joined,

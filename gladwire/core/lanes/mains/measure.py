@@ -31,12 +31,15 @@ _STEP_A, _ALIKE_A = 1.0, 0.7
 # One cycle of 50 Hz; at 60 Hz the RMS over it is off by a few percent, well above the dip threshold.
 CYCLE_S = 20e-3
 _LEVEL_BLOCKS = 12
+# Slower than this samples are values read now and then.
+_WAVEFORM_HZ, _MOST_OFFERS = 5.0, 500
 
 Quantity = Literal["V", "A"]
 
 
-def measure_mains(volts: Sequence[Waveform], amps: Sequence[Waveform]) -> MainsRecord:
-    """Measure mains channels of one recording; at least one of either must be given."""
+def measure_mains(volts: Sequence[Waveform], amps: Sequence[Waveform], offered: Sequence[Waveform] = ()) -> MainsRecord:
+    """Measure mains channels of one recording; at least one of either must be given. offered: amperes a logger says the post
+    offers."""
     first = [*volts, *amps][0]
     flowing, live = _spans(amps, _ON_A), _spans(volts, ON_V)
     return MainsRecord(
@@ -48,7 +51,21 @@ def measure_mains(volts: Sequence[Waveform], amps: Sequence[Waveform]) -> MainsR
         amps=flowing,
         levels=tuple(level for span in flowing for level in _levels(amps, span)),
         dips=tuple(dip for wave in volts for span in live for dip in _dips(wave, span)),
+        offered=tuple(level for wave in offered[:1] for level in _offers(wave)),
+        step_s=1.0 / first.rate_hz if first.rate_hz < _WAVEFORM_HZ else 0.0,
     )
+
+
+def _offers(wave: Waveform) -> list[Span]:
+    """Stretches of one offer, in order; nothing where it was not read."""
+    values = np.round(wave.samples.astype(np.float64), 1)
+    edges = np.flatnonzero(np.diff(values) != 0) + 1
+    bounds = [0, *edges.tolist(), len(values)]
+    return [
+        Span(start_s=wave.start_s + a / wave.rate_hz, end_s=wave.start_s + b / wave.rate_hz, rms=float(values[a]))
+        for a, b in itertools.pairwise(bounds)
+        if np.isfinite(values[a])
+    ][:_MOST_OFFERS]
 
 
 def _envelope(wave: Waveform) -> tuple[Floats, float]:

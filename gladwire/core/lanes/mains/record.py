@@ -42,7 +42,8 @@ class MainsRecord(Record):
 
     dips: stretches in which a voltage that is on falls short of its usual value, rms being the lowest of it.
 
-    has_volts, has_amps: whether such channels were captured at all.
+    has_volts, has_amps: whether such channels were captured at all. offered: stretches of one current offered, where a logger
+    told it. step_s: between two samples, where they are no waveform but values read now and then; else 0.
     """
 
     lane: ClassVar[str] = "mains"
@@ -53,6 +54,8 @@ class MainsRecord(Record):
     amps: tuple[Span, ...]
     levels: tuple[Span, ...]
     dips: tuple[Span, ...] = ()
+    offered: tuple[Span, ...] = ()
+    step_s: float = 0.0
 
 
 def joined(records: Sequence[MainsRecord]) -> tuple[MainsRecord, ...]:
@@ -72,5 +75,7 @@ def joined(records: Sequence[MainsRecord]) -> tuple[MainsRecord, ...]:
         amps=together("amps"),
         levels=together("levels"),
         dips=together("dips"),
+        offered=together("offered"),
+        step_s=max(r.step_s for r in records),
     )
     return (one,)

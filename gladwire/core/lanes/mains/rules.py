@@ -34,6 +34,20 @@ from gladwire.core.standards.source import PRACTICE
 from gladwire.core.standards.supply import DIP_SHARE, DIP_SOURCE
 from gladwire.core.words import amps, number_of, seconds
 
+# Offers that follow each other closer than this meet.
+_NEXT_S = 1.0
+
+
+class Offer(NamedTuple):
+    """Amperes offered for a time, 0 where the duty tells none; most_a: at the upper end of what is left open. taken: it is
+    asked for meanwhile."""
+
+    start_s: float
+    end_s: float
+    amps: float
+    most_a: float
+    taken: bool
+
 
 class Ac(NamedTuple):
     """A pilot, where one was captured, and the mains beside it."""
@@ -44,6 +58,21 @@ class Ac(NamedTuple):
     @property
     def segments(self) -> tuple[Segment, ...]:
         return self.pilot.segments if self.pilot else ()
+
+    @property
+    def offers(self) -> list[Offer]:
+        """By the pilot, or where none was captured by what a logger says; there who draws has asked."""
+        if self.pilot is None:
+            return [Offer(s.start_s, s.end_s, s.rms, s.rms, True) for s in self.mains.offered if s.rms > 0]
+        return [
+            Offer(s.start_s, s.end_s, s.advertised_current_a or 0.0, _most_offered(s), s.state in ("C", "D"))
+            for s in self.segments
+        ]
+
+    @property
+    def follow_s(self) -> float:
+        """How long a vehicle may take to follow an offer, as far as the samples show it."""
+        return FOLLOW_OFFER_MAX_S + 2.0 * self.mains.step_s
 
 
 def _first_during(spans: tuple[Span, ...], ask: Ask) -> Span | None:
@@ -134,17 +163,17 @@ def _dipped(ac: Ac) -> Iterator[Fact]:
 
 def _followed(ac: Ac) -> Iterator[Fact]:
     """Where the offer falls below what flows: how long the current takes to come under it."""
-    for before, after in itertools.pairwise(ac.segments):
-        old, new = before.advertised_current_a, after.advertised_current_a
-        if not old or not new or new >= old or after.state not in ("C", "D"):
+    for before, after in itertools.pairwise(ac.offers):
+        meet = after.start_s < before.end_s + _NEXT_S
+        if not 0.0 < after.amps < before.amps or not after.taken or not meet:
             continue
         at = after.start_s
         flowing = next((x for x in ac.mains.levels if x.start_s <= at < x.end_s), None)
-        limit = _most_offered(after) * OVER_OFFER_SHARE + OVER_OFFER_A
+        limit = after.most_a * OVER_OFFER_SHARE + OVER_OFFER_A
         obeyed = next((x for x in ac.mains.levels if at <= x.start_s and x.rms <= limit), None)
-        if flowing and flowing.rms > limit and obeyed and obeyed.start_s - at <= FOLLOW_OFFER_MAX_S:
+        if flowing and flowing.rms > limit and obeyed and obeyed.start_s - at <= ac.follow_s:
             took = seconds(obeyed.start_s - at)
-            text = f"The offer falls to {amps(new)} at {at:.2f} s and the current follows within {took}."
+            text = f"The offer falls to {amps(after.amps)} at {at:.2f} s and the current follows within {took}."
             yield Fact("normal", text, at, obeyed.start_s, took, FOLLOW_OFFER_MAX_S.says)
 
 
@@ -152,27 +181,26 @@ def _reduced(ac: Ac) -> Iterator[Fact]:
     """A lower level while the same offer stands, unless the vehicle is only ramping down to its end."""
     for before, after in itertools.pairwise(ac.mains.levels):
         at = after.start_s
-        segment = next((s for s in ac.segments if s.start_s <= at - FOLLOW_OFFER_MAX_S and at < s.end_s), None)
+        offer = next((o for o in ac.offers if o.taken and o.start_s <= at - ac.follow_s and at < o.end_s), None)
         gone = after.start_s - before.end_s > 0.5
-        if segment is None or gone or segment.state not in ("C", "D") or after.duration_s < LEVEL_STAYS_S:
+        if offer is None or gone or after.duration_s < LEVEL_STAYS_S:
             continue
         if after.rms < LESS_SHARE * before.rms and before.duration_s >= LEVEL_STAYS_S:
-            offered = f"{amps(segment.advertised_current_a)} still offered" if segment.advertised_current_a else ""
+            offered = f"{amps(offer.amps)} still offered" if offer.amps else ""
             text = f"The vehicle draws {amps(after.rms)} from {at:.2f} s on, {amps(before.rms)} before; {offered}."
             yield Fact("suspect", text, at, after.end_s, amps(after.rms), amps(before.rms))
 
 
 def _below_offer(ac: Ac) -> Iterator[Fact]:
     """Steadily less than is offered: usually the size of the on-board charger."""
-    for s in ac.segments:
-        offered = s.advertised_current_a
-        if s.state not in ("C", "D") or not offered:
+    for o in ac.offers:
+        if not (o.taken and o.amps):
             continue
-        levels = [x for x in ac.mains.levels if min(s.end_s, x.end_s) - max(s.start_s, x.start_s) > LEVEL_STAYS_S]
-        most = max((x.rms for x in levels), default=offered)
-        if most < LESS_SHARE * offered:
-            text = f"{amps(offered)} is offered and {amps(most)} is the most that is drawn: the vehicle sets the limit."
-            yield Fact("note", text, s.start_s, s.end_s, amps(most), f"up to {amps(offered)}")
+        levels = [x for x in ac.mains.levels if min(o.end_s, x.end_s) - max(o.start_s, x.start_s) > LEVEL_STAYS_S]
+        most = max((x.rms for x in levels), default=o.amps)
+        if most < LESS_SHARE * o.amps:
+            text = f"{amps(o.amps)} is offered and {amps(most)} is the most that is drawn: the vehicle sets the limit."
+            yield Fact("note", text, o.start_s, o.end_s, amps(most), f"up to {amps(o.amps)}")
             return
 
 
@@ -188,16 +216,16 @@ def _no_current(ac: Ac) -> Iterator[Fact]:
 
 
 def _over_offer(ac: Ac) -> Iterator[Fact]:
-    for s in ac.segments:
-        if not s.oscillating or not s.advertised_current_a or s.state not in ("C", "D"):
+    for o in ac.offers:
+        if not (o.taken and o.amps):
             continue
-        limit = _most_offered(s) * OVER_OFFER_SHARE + OVER_OFFER_A
+        limit = o.most_a * OVER_OFFER_SHARE + OVER_OFFER_A
         for level in ac.mains.levels:
-            start, end = max(s.start_s, level.start_s), min(s.end_s, level.end_s)
+            start, end = max(o.start_s, level.start_s), min(o.end_s, level.end_s)
             # What is left of a higher offer may flow on until the vehicle has had its time to follow.
-            late = end - max(start, s.start_s + FOLLOW_OFFER_MAX_S)
+            late = end - max(start, o.start_s + ac.follow_s)
             if level.rms > limit and late > OVER_OFFER_S:
-                offered = amps(s.advertised_current_a)
+                offered = amps(o.amps)
                 text = (
                     f"The vehicle draws {amps(level.rms)} while {offered} is offered, "
                     f"beyond the {FOLLOW_OFFER_MAX_S.amount} to follow."
