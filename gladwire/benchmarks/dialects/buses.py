@@ -49,6 +49,17 @@ SPELLED = {
     "degC": ("degC", "°C", "C"),
     "": ("",),
 }
+# Words of a state's values, off and on.
+WORDS: dict[str, tuple[tuple[str, str], ...]] = {
+    "contactor": (("Open", "Closed"), ("Offen", "Geschlossen"), ("Ouvert", "Ferme"), ("Abierto", "Cerrado"),
+                  ("Open", "Gesloten"), ("Aaben", "Lukket"), ("Oppen", "Stangd"), ("Aperto", "Chiuso"),
+                  ("Otwarty", "Zamkniety"), ("Offen", "Qy"), ("Qx", "Qy")),
+    "lock": (("Unlocked", "Locked"), ("Entriegelt", "Verriegelt"), ("Deverrouille", "Verrouille"),
+             ("Desbloqueado", "Bloqueado"), ("Ontgrendeld", "Vergrendeld"), ("Sbloccato", "Bloccato"),
+             ("NotLocked", "Locked"), ("Zx", "Zy")),
+}  # fmt: skip
+# Groups that may be pages of one message.
+_PAGED = (2, 3)
 GROUPS = (("pack_v", "amps", "soc"), ("inlet_v", "contactor", "lock"), ("asked_a", "asked_v"), 
           ("post_max_a", "vehicle_max_a"), ("pin_1_c", "pin_2_c"))  # fmt: skip
 
@@ -77,40 +88,67 @@ def course(rng: random.Random) -> tuple[np.ndarray, dict[str, np.ndarray]]:
 
 
 def written(rng: random.Random, named: bool = True) -> tuple[str, list[can.Message], dict[str, str]]:
-    """(description, frames, role -> full name). named: False gives every signal a word that means nothing."""
+    """(description, frames, role -> full name). named: False gives every signal a word that means nothing.
+
+    Some descriptions know only part of the bus, some put requests and limits into pages of one message.
+    """
     sign = -1.0 if rng.random() < 0.3 else 1.0
-    big = rng.random() < 0.5
-    lines, chosen, layout = ['VERSION ""', "", "BU_: A B", ""], {}, []
+    big, paged, partly = rng.random() < 0.5, rng.random() < 0.3, rng.random() < 0.25
+    blocks: list[list[str]] = []
+    tables: list[list[str]] = []
+    swapped: set[str] = set()
+    chosen: dict[str, str] = {}
+    layout: list[tuple[int, int | None, dict[str, str]]] = []  # identifier, page, role -> name
     for number, group in enumerate(GROUPS):
-        lines.append(f"BO_ {0x180 + 17 * number} Msg{rng.choice('QXZ')}{number}: 8 {rng.choice('AB')}")
-        at = 0
-        for role in group:
+        page = number - _PAGED[0] if paged and number in _PAGED else None
+        key = 0x180 + 17 * (_PAGED[0] if page is not None else number)
+        if not page:
+            message = f"Msg{rng.choice('QXZ')}{number}"
+            blocks.append([f"BO_ {key} {message}: 8 {rng.choice('AB')}"])
+            tables.append([])
+        if page == 0:
+            blocks[-1].append(' SG_ Page M : 56|8@1+ (1,0) [0|0] "" B')
+        names: dict[str, str] = {}
+        for place, role in enumerate(group):
             name = rng.choice(NAMES[role][:-1]) if named else NAMES[role][-1]
-            bits = 1 if not UNITS[role] else 16
-            unit = rng.choice(SPELLED[UNITS[role]])
-            start = at + 7 if big and bits == 16 else at
-            order = "0" if big and bits == 16 else "1"
-            minus = "-" if bits == 16 else "+"
-            scale = "0.1" if bits == 16 else "1"
-            lines.append(f' SG_ {name} : {start}|{bits}@{order}{minus} ({scale},0) [0|0] "{unit}" B')
-            at += 16
-            chosen[role] = f"{lines[-1 - group.index(role) - 1].split()[2].rstrip(':')}.{name}"
-        layout.append((0x180 + 17 * number, group, [chosen[r].partition(".")[2] for r in group]))
-        lines.append("")
-    text = "\n".join(lines)
-    database: Any = cantools.database.load_string(text, "dbc")
-    t, values = course(rng)
-    values["amps"] = sign * values["amps"]
+            bits = 16 if UNITS[role] else 1
+            start = 16 * place + 7 if big and bits == 16 else 16 * place
+            how = f"{start}|{bits}@{0 if big and bits == 16 else 1}{'-' if bits == 16 else '+'}"
+            which = "" if page is None else f" m{page}"
+            scale, unit = "0.1" if bits == 16 else "1", rng.choice(SPELLED[UNITS[role]])
+            blocks[-1].append(f' SG_ {name}{which} : {how} ({scale},0) [0|0] "{unit}" B')
+            names[role], chosen[role] = name, f"{message}.{name}"
+            if role in WORDS and rng.random() < 0.7:
+                off, on = rng.choice(WORDS[role])
+                if off[1:] not in ("x", "y") and rng.random() < 0.3:  # words tell it where the numbers mislead
+                    swapped.add(role)
+                words = f'0 "{on}" 1 "{off}"' if role in swapped else f'0 "{off}" 1 "{on}"'
+                tables[-1].append(f"VAL_ {key} {name} {words} ;")
+        layout.append((key, page, names))
+    database: Any = cantools.database.load_string(_description(blocks, tables), "dbc")
+    if partly:
+        blocks, tables = blocks[:-1], tables[:-1]
+        chosen = {role: name for role, name in chosen.items() if role not in GROUPS[-1]}
+    t, courses = course(rng)
+    courses["amps"] = sign * courses["amps"]
+    courses |= {role: 1.0 - courses[role] for role in swapped}
     frames = []
     for i in range(len(t)):
-        for key, group, names in layout:
-            told = {name: float(np.round(values[role][i], 1)) if UNITS[role] else int(values[role][i])
-                    for role, name in zip(group, names, strict=True)}  # fmt: skip
+        for key, page, names in layout:
+            told = {name: float(np.round(courses[role][i], 1)) if UNITS[role] else int(courses[role][i])
+                    for role, name in names.items()}  # fmt: skip
+            told |= {} if page is None else {"Page": page}
             data = database.get_message_by_frame_id(key).encode(told, padding=True)
-            frames.append(
-                can.Message(timestamp=1.79e9 + t[i] + key * 1e-6, arbitration_id=key, data=data, is_extended_id=False)
-            )
-    return text, frames, chosen
+            at = 1.79e9 + t[i] + (key + 7 * (page or 0)) * 1e-6
+            frames.append(can.Message(timestamp=at, arbitration_id=key, data=data, is_extended_id=False))
+    return _description(blocks, tables), frames, chosen
+
+
+def _description(blocks: list[list[str]], tables: list[list[str]]) -> str:
+    head = ['VERSION ""', "", "BU_: A B", ""]
+    return "\n".join(
+        [*head, *(line for block in blocks for line in (*block, "")), *(line for t in tables for line in t), ""]
+    )
 
 
 def proposed(seed: int, named: bool) -> tuple[dict[str, str], dict[str, str], CanRecord]:

@@ -603,6 +603,13 @@ TESTS: tuple[Test, ...] = (
         45,
         PLUG_CAUTION,
     ),
+    Test(
+        "driver_limit",
+        "ask",
+        "Ask the driver what is set in the vehicle or its app, set it to the most, and watch the current for two minutes.",
+        4,
+        WAIT_CAUTION,
+    ),
     Test("pack_cold", "try", "Charge after an hour's drive, or with the pack preheated on the way.", 60, WAIT_CAUTION),
     Test("converter_limits", "try", "Charge at a post whose volts reach above the pack's.", 30, WAIT_CAUTION),
     Test(

@@ -18,8 +18,8 @@ _WORDS: Mapping[str, str] = {
     " ~grenze zul",
     "asked": "req request requested rq target tgt tar demand dmd setpoint sp cmd command ~soll want asked demande"
     " consigne",
-    "offer": "offer offers offered advertised angebot angeboten vorgabe offre oferta offerta aanbod aangeboden tilbud tilbudt"
-    " erbjudande erbjuden oferta oferowany",
+    "offer": "offer offers offered advertised angebot angeboten vorgabe offre oferta offerta aanbod aangeboden"
+    " tilbud tilbudt erbjudande erbjuden oferowany",
     "post": "post evse station charger chrgr chgr supply secc offboard saeule borne lader",
     "vehicle": "pack batt ~battery bat bms hvb hv ress akku traction ev evcc vehicle veh",
     "inlet": "inlet link port out output dclink dc charge chg chrg lade socket terminal",
@@ -49,6 +49,22 @@ _WORDS: Mapping[str, str] = {
     # Of a scope's channel: what is measured beside the lanes this is about.
     "aside": "12v 24v kl30 kl15 kl31 t30 t15 bordnetz bord supply temp temps temperature temperatur temperatura hv"
     " hvp hvn pack batt ~battery bat bus zwischenkreis",
+    # What a state's own words say.
+    "on": "lukkede laast stengt stangd stengd closed on active locked engaged present plugged connected enabled"
+    " ready charging yes true stopped geschlossen zu verriegelt gesteckt ein an aktiv ja wahr bereit laden"
+    " ladt ferme verrouille branche marche actif oui vrai pret gesloten vergrendeld aangesloten aan actief"
+    " waar gereed laadt lukket last tilsluttet tilkoblet til aktivt klar lader ansluten pa sann laddar"
+    " cerrado bloqueado enchufado conectado encendido activo si verdadero listo cargando fechado travado"
+    " ligado ativo sim pronto carregando chiuso bloccato inserito collegato acceso attivo vero zamkniety"
+    " zablokowany podlaczony wlaczony aktywny tak prawda gotowy laduje",
+    "off": "aaben aabent aapen apen oeppen open off inactive unlocked released none not no idle absent missing"
+    " disconnected unplugged disabled closing opening invalid unknown sna unavailable standby false fault"
+    " error offen entriegelt getrennt ausgesteckt aus inaktiv nein nicht kein falsch fehler ouvert"
+    " deverrouille debranche arret inactif non pas faux erreur ungultig unbekannt geopend ontgrendeld"
+    " losgekoppeld uit inactief nee niet fout aben opplast ulast frakoblet fra av inaktivt nei ikke falsk"
+    " fejl feil oppen upplast olast urkopplad nej inte fel abierto desbloqueado desenchufado desconectado"
+    " apagado inactivo falso fallo aberto destravado desligado inativo nao falha aperto sbloccato"
+    " scollegato spento inattivo guasto otwarty odblokowany odlaczony wylaczony nieaktywny nie falsz blad",
     "wrong": "fault err error warn warning fail derate derating reason min minimum diff offset raw",
 }  # fmt: skip
 _SETS = {kind: frozenset(w for w in words.split() if w[0] != "~") for kind, words in _WORDS.items()}

@@ -195,7 +195,7 @@ def test_roles_are_guessed_from_names_of_other_makers_too() -> None:
         ("VCU.ContactorFault", "", 1), ("INL.PortVoltage", "Volt", 16), ("INL.PlugDetected", "", 1),
         ("BMS_3.BattTempMax", "degC", 8), ("EVSE.EVSE_AvailableCurrent", "A", 16), ("X.enabledLed", "", 8),
     ]  # fmt: skip
-    found = guess(signals)
+    found = guess((name, unit, bits, 0) for name, unit, bits in signals)
     assert found["pack_v"] == "BMS_1.bms_pack_voltage"
     assert found["amps"] == "BMS_1.BMS_PackCurrent"
     assert (found["soc"], found["asked_a"]) == ("BMS_2.BMS_SOC", "BMS_2.BMS_ChgCurrentRequest")

@@ -31,6 +31,18 @@ CAUSES = (
         proof="A charge at a post whose range holds the pack's voltage.",
     ),
     Cause(
+        code="driver_limit",
+        title="The driver's own limit holds it back",
+        owner="none",
+        prior=1.0,
+        speaks_for={"can_driver_limit": 4.0},
+        speaks_against={},
+        test="driver_limit",
+        if_so="It draws more: the setting was the limit, and nothing is broken.",
+        if_not="It stays as it was: compare what post and pack allow at that moment.",
+        proof="The same session with the setting at its most.",
+    ),
+    Cause(
         code="pack_cold",
         title="Pack too cold to take more",
         owner="none",

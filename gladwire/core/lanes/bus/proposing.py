@@ -47,7 +47,7 @@ def propose(tracks: Sequence[Track]) -> tuple[Proposal, ...]:
     """What signals are for, each role once; those that are sure first."""
     live = [t for t in tracks if len(t.values) > 1 and np.isfinite(t.values).any()]
     told = {t.name: role for t in live if (role := _by_words(t))}
-    plain = guess((t.name, t.signal.unit, len(t.signal.bits)) for t in tracks)
+    plain = guess((t.name, t.signal.unit, len(t.signal.bits), len(t.signal.choices)) for t in tracks)
     # Of a signal whose name says whose it is, and what, a looser reading of the name counts no more.
     found = {role: name for role, name in plain.items() if told.get(name, role) == role}
     if any(t.name == found.get("pack_v") and not _is_high(t) for t in live):

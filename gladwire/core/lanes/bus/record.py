@@ -51,7 +51,7 @@ class Course(BaseModel):
 
     def on(self, value: float) -> bool:
         """Whether a value of this state means that it holds."""
-        return is_on(self.role, value, self.choices.get(int(value), "") if float(value).is_integer() else "")
+        return is_on(self.role, value, self.choices)
 
     def exchanges(self, on: bool, after_s: float = float("-inf")) -> float | None:
         """When it goes on (or off) for the first time after a moment; what it begins with counts."""

@@ -6,12 +6,15 @@ import re
 from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
+from gladwire.core.recognition.words import spoken_of
+
 
 class SignalRole(NamedTuple):
     """quantity: of a power record, where the role is one. words: parts of names that speak for it, after `||` others
     that do if none of the first is found; against: that do not.
 
     unit: what a signal must be in to be guessed. state: it is on or off, and guessed only from signals of few bits.
+    enumerated: it goes through several states with words of their own.
     """
 
     key: str
@@ -21,6 +24,7 @@ class SignalRole(NamedTuple):
     quantity: str = ""
     against: str = "^$"
     state: bool = False
+    enumerated: bool = False
 
 
 ROLES: tuple[SignalRole, ...] = (
@@ -33,6 +37,9 @@ ROLES: tuple[SignalRole, ...] = (
     SignalRole("contactor", "Contactors closed", r"contactor|relay.?closed", state=True,
          against=r"pre.?charge|open|weld|fault|minus|neg"),
     SignalRole("contactor_open", "Contactors open", r"contactor.?open", state=True),
+    SignalRole("state", "Controller's state", r"(charg\w*|ctrl|controller|evcc|ccs|bms|lade\w*|session).?"
+         r"(state|status|mode|phase|zustand|etat|estado|stato|stan)$|^(state|status|mode|phase|zustand|etat|estado|stato)$",
+         enumerated=True),
     SignalRole("enabled", "Vehicle allows charging", r"charging.?(enabled|allowed)|charge.?(enable|request)$", state=True),
     SignalRole("post_charging", "Post charges", r"^charging$|post.?ready", state=True),
     SignalRole("stop", "Stop", r"stop", state=True, against=r"before|reason"),
@@ -48,6 +55,8 @@ ROLES: tuple[SignalRole, ...] = (
     SignalRole("post_max_a", "Current the post allows", r"(avail|post|evse).*curr|max.*curr.*(post|evse)", "A", "post_max_a",
          against=r"req|target"),
     SignalRole("post_max_v", "Voltage the post allows", r"(avail|post|evse).*volt", "V", "post_max_v", against=r"req|target"),
+    SignalRole("driver_max_a", "Current the driver allows", r"(driver|user|custom|manual|own|fahrer|conducteur|usuario).*"
+         r"(curr|limit|amp|strom)|(curr|limit|amp).*(driver|user|set.?by)", "A", against=r"avail|post|evse"),
     SignalRole("vehicle_max_a", "Current the pack takes", r"max.*curr|curr.*(max|limit)|allow.*curr", "A", "vehicle_max_a"),
     SignalRole("vehicle_max_v", "Voltage the pack takes", r"max.*(batt|pack|charge).*volt", "V"),
     SignalRole("soc", "State of charge", r"soc|state.?of.?charge|charged.?rate", "%", "soc_percent",
@@ -63,9 +72,12 @@ _UNITS = {
     **dict.fromkeys(("amp", "amps", "ampere", "amperes", "a", "adc"), "A"),
     **dict.fromkeys(("percent", "pct", "prozent"), "%"),
 }
-_STATE_BITS = 4
+_STATE_BITS, _ENUM_BITS, _LEAST_STATES = 4, 8, 4
 # A state named so says that something is wrong while it is on.
-FLAG_WORDS = re.compile(r"fault|malfunction|error|incompatib|over.?(volt|temp|curr)|deviation|wrong")
+FLAG_WORDS = re.compile(
+    r"fault|malfunction|error|incompatib|over.?(volt|temp|curr)|deviation|wrong|fehler|st(oe|ö|o)rung|d[eé]faut|falla|fallo|falha"
+    r"|guasto|(^|_)(fout|fejl|feil|fel|blad)(_|$)|awaria|usterka"
+)
 _SPLIT = re.compile(r"(?<=[a-z])(?=[A-Z])|_|\s")
 
 
@@ -74,17 +86,18 @@ def unit_words(unit: str) -> str:
     return _UNITS.get(unit.strip().lower(), unit)
 
 
-def guess(signals: Iterable[tuple[str, str, int]]) -> dict[str, str]:
-    """role key -> the signal's full name. signals: (`Message.Signal`, unit, bits); each is given one role at most."""
+def guess(signals: Iterable[tuple[str, str, int, int]]) -> dict[str, str]:
+    """role key -> the signal's full name. signals: (`Message.Signal`, unit, bits, values that have words); each is given one
+    role at most."""
     found: dict[str, str] = {}
     taken: set[str] = set()
-    plain = [(full, _plain(full), unit_words(unit), bits) for full, unit, bits in signals]
+    plain = [(full, _plain(full), unit_words(unit), bits, told) for full, unit, bits, told in signals]
     for role in ROLES:
         free = (
             full
             for words in role.words.split("||")
-            for full, name, unit, bits in plain
-            if full not in taken and _fits(role, words, name, unit, bits)
+            for full, name, unit, bits, told in plain
+            if full not in taken and _fits(role, words, name, unit, bits, told)
         )
         if (chosen := next(free, None)) is not None:
             found[role.key] = chosen
@@ -96,32 +109,37 @@ def _plain(full: str) -> str:
     return "_".join(part.lower() for part in _SPLIT.split(full.rpartition(".")[2]) if part)
 
 
-# What a state's own words say, where a description has them; a number without words is on from 1.
-_OFF = re.compile(
-    r"\b(open|off|inactive|unlocked|released|none|not|no|idle|absent|missing|disconnected|unplugged|disabled|closing|opening|"
-    r"invalid|unknown|sna|unavailable|standby|false|fault|error)\b",
+# A number without words is on from 1.
+_WELL = re.compile(
+    r"\b(none|no|ok|okay|normal|off|inactive|clear|false|keine?r?|nein|aus|inaktiv|aucun\w*|non|geen|nee|ingen|nej|nei"
+    r"|ninguno|ninguna|inactivo|nenhum|nao|nessuno|inattivo|brak|nie)\b",
     re.IGNORECASE,
 )
-_ON = re.compile(
-    r"\b(closed|on|active|locked|engaged|present|plugged|connected|enabled|ready|charging|yes|true|stopped)\b",
-    re.IGNORECASE,
-)
-_WELL = re.compile(r"\b(none|no|ok|okay|normal|off|inactive|clear|false)\b", re.IGNORECASE)
 _OPEN = re.compile(r"\bopen(ed)?\b", re.IGNORECASE)
 
 
-def is_on(role: str, value: float, word: str) -> bool:
-    """Whether a state holds. word: of the value, empty where the description has none."""
+def is_on(role: str, value: float, choices: Mapping[int, str]) -> bool:
+    """Whether a state holds. choices: words of its values, where the description has them, in any language known here; of two
+    of which one is not understood, it is the opposite of the other."""
+    word = choices.get(int(value), "") if float(value).is_integer() else ""
     if role == "contactor_open" and word:
         return bool(_OPEN.search(word))
     if not role and word:  # a warning: its word says what is wrong, or that nothing is
         return value >= 0.5 and not _WELL.search(word)
     if role != "lamp" and word:
-        if _OFF.search(word):
-            return False
-        if _ON.search(word):
-            return True
+        told = _says(word)
+        if told is None and len(choices) == 2:
+            others = {_says(other) for key, other in choices.items() if key != int(value)}
+            told = next((not other for other in others if other is not None), None)
+        if told is not None:
+            return told
     return value >= 0.5
+
+
+def _says(word: str) -> bool | None:
+    """Whether a word says on or off; None where it says neither."""
+    kinds = spoken_of(word)
+    return False if "off" in kinds else True if "on" in kinds else None
 
 
 def is_flag(full: str, unit: str, bits: int) -> bool:
@@ -129,7 +147,9 @@ def is_flag(full: str, unit: str, bits: int) -> bool:
     return bits <= _STATE_BITS and not unit and bool(FLAG_WORDS.search(_plain(full)))
 
 
-def _fits(role: SignalRole, words: str, name: str, unit: str, bits: int) -> bool:
+def _fits(role: SignalRole, words: str, name: str, unit: str, bits: int, words_told: int) -> bool:
     if role.unit != (unit if role.unit else "") or (role.state and (bits > _STATE_BITS or unit)):
+        return False
+    if role.enumerated and (bits > _ENUM_BITS or unit or words_told < _LEAST_STATES):
         return False
     return bool(re.search(words, name)) and not re.search(role.against, name)

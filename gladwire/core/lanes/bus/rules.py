@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+import numpy as np
+
 from gladwire.core.findings import Fact, Needs, Rule, Severity, only
 from gladwire.core.lanes.bus.record import CanRecord, Course, MessageSeen, missing
 from gladwire.core.standards.dc_limits import CLOSE_V, FLOWS_A, OPEN_A
@@ -22,6 +24,7 @@ from gladwire.core.standards.source import IEC_61851_23, IEC_61851_24, PRACTICE
 from gladwire.core.words import number_of, seconds
 
 _MOST_TOLD = 3
+_LEAST_STATES, _MOST_STATES, _AT_LIMIT_A = 4, 8, 2.0
 _WRONG = re.compile(r"fault|error|red\b|fail", re.IGNORECASE)
 
 
@@ -323,6 +326,43 @@ def _lamp(record: CanRecord) -> Iterator[Fact]:
             return
 
 
+def _states(record: CanRecord) -> Iterator[Fact]:
+    """The controller's own words for where it stands, in order; the last of them is where it stays."""
+    state = record.of("state")
+    if state is None or len(state.choices) < _LEAST_STATES:
+        return
+    steps = [(t, state.word(v)) for t, v in zip(state.moves, state.values, strict=True)]
+    went = [step for n, step in enumerate(steps) if n == 0 or step[1] != steps[n - 1][1]]
+    if len(went) < 2:
+        return
+    shown = ", ".join(f"“{word}” at {at:.2f} s" for at, word in went[:_MOST_STATES])
+    more = f" and {len(went) - _MOST_STATES} more" if len(went) > _MOST_STATES else ""
+    text = f"By its own word the controller goes through {shown}{more}."
+    yield Fact("note", text, went[0][0], went[-1][0], went[-1][1], "its own states")
+
+
+def _driver_limit(record: CanRecord) -> Iterator[Fact]:
+    """Current that stands at what the driver allows, while post and pack would allow more."""
+    limit, amps = record.of("driver_max_a"), record.of("amps")
+    spans = flowing(record)
+    if limit is None or amps is None or not spans:
+        return
+    others = [c for key in ("post_max_a", "vehicle_max_a") if (c := record.of(key))]
+    for start, end in spans:
+        most = float(np.percentile(np.abs(amps.within(start, end)), 80))
+        allowed = limit.at(end - 1e-3) or 0.0
+        least = min((c.at(end - 1e-3) or 0.0 for c in others), default=0.0)
+        stands = abs(most - allowed) <= max(_AT_LIMIT_A, 0.05 * allowed)
+        if allowed > FLOWS_A and stands and least > allowed + _AT_LIMIT_A:
+            what = " and ".join({"post_max_a": "the post", "vehicle_max_a": "the pack"}[c.role] for c in others)
+            text = (
+                f"Current stays at the {allowed:.0f} A the driver allows ({limit.signal}), while {what} would take more: "
+                "a setting, and no fault."
+            )
+            yield Fact("note", text, start, end, f"{most:.0f} A", f"up to {least:.0f} A")
+            return
+
+
 def stage_at(record: CanRecord, at_s: float) -> str:
     """The stage a log has come to at a moment."""
     spans, closes = flowing(record), closed_at(record)
@@ -452,6 +492,15 @@ RULES: tuple[Rule[CanRecord], ...] = (
             "ramp",
             "hold",
         ),
+    ),
+    Rule("can_states", "link", PRACTICE, "the controller's own states, in order", _states, needs=Needs(reached="")),
+    Rule(
+        "can_driver_limit",
+        "hold",
+        PRACTICE,
+        "current that stands at what the driver allows",
+        _driver_limit,
+        derates="note",
     ),
     Rule("can_lamp", "hold", PRACTICE, "a lamp that shows a fault", _lamp),
     Rule("can_opened_loaded", "end", IEC_61851_23, "contactors opened under current", _opened_loaded),

@@ -8,7 +8,7 @@ from typing import ClassVar
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.lanes.records import Record
-from gladwire.core.moments import Moment
+from gladwire.core.moments import Duration, Moment
 
 
 class Span(BaseModel):
@@ -55,7 +55,7 @@ class MainsRecord(Record):
     levels: tuple[Span, ...]
     dips: tuple[Span, ...] = ()
     offered: tuple[Span, ...] = ()
-    step_s: float = 0.0
+    step_s: Duration = 0.0
 
 
 def joined(records: Sequence[MainsRecord]) -> tuple[MainsRecord, ...]:
