@@ -52,6 +52,19 @@ class ChannelInfo(BaseModel):
     end_s: float = 0.0
 
 
+class ColumnInfo(BaseModel):
+    """A column of the table a power record was read from, for the person who may settle what it is (`ColumnSeen`)."""
+
+    model_config = ConfigDict(frozen=True)
+
+    title: str
+    taken: str
+    told_by: Literal["name", "course", "hand", "nothing"]
+    why: str = ""
+    proposed: str = ""
+    instead: str = ""
+
+
 class Measured(BaseModel):
     """Everything one capture shows, in its own time base; nothing of it is judged.
 
@@ -66,6 +79,7 @@ class Measured(BaseModel):
     recorded_at: str = ""
     remarks: tuple[str, ...] = ()
     channels: tuple[ChannelInfo, ...] = ()
+    columns: tuple[ColumnInfo, ...] = ()
     channel_index: int | None = None
     channel_why: str = ""
     channel_guessed: bool = False
@@ -185,6 +199,7 @@ def _made(
         recorded_at=read.recorded_at,
         remarks=(*read.remarks, *remarks),
         channels=tuple(_info(w, RoleOf(n, role, "name")) for n, w in enumerate(lanes)),
+        columns=tuple(ColumnInfo(**c._asdict()) for c in read.columns) if isinstance(read, PowerRecord) else (),
         records=Records.of_all(records),
     )
     return CaptureResult(measured, Recording(tuple(lanes), read.format, read.remarks, read.recorded_at))

@@ -34,8 +34,8 @@ class Settled(BaseModel):
     """What a person has settled about a capture; None leaves it to the analysis.
 
     roles: what channels are, by name; factors: what their values, less their noughts, are multiplied by to be volts or
-    amperes. signals: of a bus, by role. context: what is known of vehicle, post and what lies between. amendments: readings
-    of segments a person corrected.
+    amperes. columns: quantities of a power record's columns, by title, "" for none. signals: of a bus, by role. context:
+    what is known of vehicle, post and what lies between. amendments: readings of segments a person corrected.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -43,6 +43,7 @@ class Settled(BaseModel):
     roles: dict[str, str] = {}
     factors: dict[str, Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]] = {}
     noughts: dict[str, Annotated[float, Field(ge=-1e9, le=1e9, allow_inf_nan=False)]] = {}
+    columns: dict[str, str] = {}
     scale: float | None = None
     inverted: bool | None = None
     offset_v: float | None = None

@@ -85,7 +85,7 @@ def read(source: Source, options: Options) -> PowerRecord:
         rows = _rows(text)
     except csv.Error as error:
         raise UnreadableError(f"the table cannot be split into cells: {error}") from error
-    return record_from(rows, READER.key, options.interval_s)
+    return record_from(rows, READER.key, options)
 
 
 def write(record: PowerRecord, remarks: tuple[str, ...] = ()) -> bytes:

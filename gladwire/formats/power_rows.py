@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
 
-from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.lanes.power.record import ColumnSeen, PowerRecord
 from gladwire.core.quantities import BY_KEY, Place
 from gladwire.core.recognition.readings import Open, guess, is_sum_of_power, time_unit
 from gladwire.core.signal.waveform import Floats, Ints
 from gladwire.formats.errors import UnreadableError
+from gladwire.formats.reader import Options
 from gladwire.formats.table.grid import Grid, find_grid
 from gladwire.formats.table.moments import (
     Times,
@@ -38,11 +39,13 @@ _MOST_RISE_KWH = 500.0
 
 @dataclass(frozen=True)
 class Table:
-    """A table whose readings were found. rows: all of it; first_line: of the file, of the first row."""
+    """A table whose readings were found. rows: all of it; first_line: of the file, of the first row. given: quantities of
+    columns by title, as a person settled them."""
 
     rows: Sequence[Sequence[Cell]]
     grid: Grid
     first_line: int = 1
+    given: Mapping[str, str] = field(default_factory=dict)
 
     @cached_property
     def body(self) -> list[tuple[int, Sequence[Cell]]]:
@@ -62,7 +65,16 @@ class Table:
 
     def _meaning(self, index: int) -> Meaning | None:
         title = self.title(index)
-        return meaning_of(title) if title and index in self.grid.columns else None
+        if index not in self.grid.columns:
+            return None
+        told = self.given.get(self.name(index))
+        if told is not None:
+            return _settled(title, told)
+        return meaning_of(title) if title else None
+
+    def name(self, index: int) -> str:
+        """The title of a column as people are shown it."""
+        return self.title(index) or f"column {index + 1}"
 
     def title(self, index: int) -> str:
         """Name and unit of a column; the unit from its cells where only they tell it."""
@@ -141,17 +153,32 @@ class Table:
         return 60 if strong and self.time_columns else 0
 
 
-def find_table(rows: Sequence[Sequence[Cell]], first_line: int = 1) -> Table | None:
+def _settled(title: str, quantity: str) -> Meaning | None:
+    """What a person said a column is, in the unit its title names."""
+    if not quantity:
+        return None
+    read = meaning_of(title)
+    kind, factor, offset = UNITS.get(name_and_unit(title)[1], ("", 1.0, 0.0))
+    place = read.place if read else "unknown"
+    fits = kind in ("", quantity.rpartition("_")[2].replace("percent", "%")) or quantity == "time"
+    return Meaning(quantity, place, factor if fits else 1.0, offset if fits else 0.0, 2 if kind and fits else 1)
+
+
+def find_table(
+    rows: Sequence[Sequence[Cell]], first_line: int = 1, given: Mapping[str, str] | None = None
+) -> Table | None:
     """The readings in a table of cells, whatever is named; None where there are none."""
     grid = find_grid(rows)
-    return Table(rows, grid, first_line) if grid else None
+    return Table(rows, grid, first_line, given or {}) if grid else None
 
 
 def record_from(
-    rows: Sequence[Sequence[Cell]], key: str, interval_s: float | None = None, first_line: int = 1
+    rows: Sequence[Sequence[Cell]], key: str, options: Options | None = None, first_line: int = 1
 ) -> PowerRecord:
     """Raises UnreadableError naming the line. rows: from the table's first line on, texts or the cells of a workbook."""
-    table = find_table(rows, first_line)
+    options = options or Options()
+    interval_s = options.interval_s
+    table = find_table(rows, first_line, dict(options.columns))
     if table is None:
         raise UnreadableError("no two rows of readings follow each other; a record was expected", line=first_line)
     if not table.time_columns and not table.has:
@@ -173,15 +200,33 @@ def record_from(
     at = times.times_s[order]
     columns = [(m, _as_usual(m, values[order], remarks)) for m, values in _columns(table, remarks)]
     if times.open:
-        held = [*columns, *_guessed(table, at, order, columns, [])]
+        held = [*columns, *_guessed(table, at, order, columns, [])[0]]
         at = at * _unit_of(table, at, held, interval_s, remarks)
-    columns += _guessed(table, at, order, columns, remarks)
+    guessed, seen = _guessed(table, at, order, columns, remarks)
+    columns += guessed
     columns = [_energy_unit(m, values, at, columns, remarks) for m, values in columns]
     columns = _without_phases(columns, remarks)
     place_told: Place | None = None
     for row in rows[: table.grid.first]:
         place_told = place_told or place_in(" ".join(str(cell) for cell in row if cell is not None))
-    return _record(at, columns, key, place_told, times.recorded_at, remarks)
+    record = _record(at, columns, key, place_told, times.recorded_at, remarks)
+    return replace(record, columns=_columns_seen(table, seen))
+
+
+def _columns_seen(table: Table, guessed: Mapping[int, ColumnSeen]) -> tuple[ColumnSeen, ...]:
+    """Every column of the table, and what it was taken for."""
+    found = []
+    for index in table.grid.columns:
+        meaning, name = table.meanings[index], table.name(index)
+        if name in table.given:
+            found.append(ColumnSeen(name, table.given[name], "hand"))
+        elif index in table.time_columns:
+            found.append(ColumnSeen(name, "time", "name" if meaning else "course"))
+        elif meaning:
+            found.append(ColumnSeen(name, meaning.quantity, "name"))
+        else:
+            found.append(guessed.get(index, ColumnSeen(name, "", "nothing")))
+    return tuple(found)
 
 
 def _times(table: Table, interval_s: float | None) -> Times:
@@ -305,30 +350,37 @@ def _is_nan(cell: Cell) -> bool:
 
 def _guessed(
     table: Table, at: Floats, order: Ints, told: Sequence[tuple[Meaning, Floats]], remarks: list[str]
-) -> list[tuple[Meaning, Floats]]:
-    """Columns told by how they behave, where neither name nor unit tells; each is said."""
+) -> tuple[list[tuple[Meaning, Floats]], dict[int, ColumnSeen]]:
+    """(columns told by how they behave, where neither name nor unit tells; what is said of each by its number)."""
     known = {
         m.quantity: values for m, values in told if m.quantity in BY_KEY and m.place in ("unknown", "vehicle", "post")
     }
     left = [i for i in table.grid.columns if table.meanings[i] is None and i not in table.time_columns]
-    open_ = []
+    open_: dict[int, Open] = {}
     for index in left:
         name, unit = name_and_unit(table.title(index))
         kind = UNITS.get(unit, ("",))[0]
         values = table.values(index)[order]
-        if not table._is_count(index) and np.isfinite(values).sum() > 2 and kind in ("", "%"):
-            open_.append(Open(name or f"column {index + 1}", kind, values))
+        settled = table.name(index) in table.given
+        if not settled and not table._is_count(index) and np.isfinite(values).sum() > 2 and kind in ("", "%"):
+            open_[index] = Open(name or table.name(index), kind, values)
     if not open_ or set(known) >= {"power_kw", "soc_percent"}:
-        return []
-    found = []
-    for column, guessed in zip(open_, guess(at, known, open_), strict=True):
+        return [], {}
+    found: list[tuple[Meaning, Floats]] = []
+    seen: dict[int, ColumnSeen] = {}
+    for (index, column), guessed in zip(open_.items(), guess(at, known, list(open_.values())), strict=True):
         if guessed is None:
+            continue
+        name = table.name(index)
+        if not guessed.sure:
+            seen[index] = ColumnSeen(name, "", "nothing", guessed.why, guessed.quantity, guessed.instead)
             continue
         about = BY_KEY[guessed.quantity]
         remarks.append(f"“{column.name}” is taken for {about.title.lower()} in {about.unit}: {guessed.why}.")
         place: Place = "vehicle" if guessed.quantity == "soc_percent" else "unknown"
         found.append((Meaning(guessed.quantity, place, guessed.factor, 0.0, 1), column.values * guessed.factor))
-    return found
+        seen[index] = ColumnSeen(name, guessed.quantity, "course", guessed.why)
+    return found, seen
 
 
 def _record(

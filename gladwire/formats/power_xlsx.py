@@ -43,7 +43,7 @@ def read(source: Source, options: Options) -> PowerRecord:
     rows, table = max(tables, key=lambda found: (found[1].score(), len(found[1].has)), default=([], None))
     if table is None or not (table.has & _ANY or len(table.grid.columns) > 2):
         raise UnreadableError("no sheet names kW, state of charge, volts or amperes in its columns")
-    return record_from(rows, READER.key, options.interval_s)
+    return record_from(rows, READER.key, options)
 
 
 def _rows(sheet: Any) -> Any:

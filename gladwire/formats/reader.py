@@ -17,17 +17,19 @@ Read = Recording | FrameCapture | PowerRecord | CanLog
 
 class Options(NamedTuple):
     """What a person may settle before reading. interval_s: seconds between samples for a file that does not say. reader: key
-    of the reader to use, "" for the one the content speaks for."""
+    of the reader to use, "" for the one the content speaks for. columns: (title, quantity) of columns of a power record, ""
+    for one that is none."""
 
     interval_s: float | None = None
     reader: str = ""
+    columns: tuple[tuple[str, str], ...] = ()
 
     @property
     def mark(self) -> str:
         """What tells results read with these apart from others; "" where nothing was settled."""
         if self == Options():
             return ""
-        return hashlib.sha256(repr((self.interval_s, self.reader)).encode()).hexdigest()[:12]
+        return hashlib.sha256(repr(tuple(self)).encode()).hexdigest()[:12]
 
 
 class Reader(NamedTuple):

@@ -26,6 +26,7 @@ from gladwire.core.measured import Measured
 from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import FIELDS
 from gladwire.core.power.reference import Compare
+from gladwire.core.quantities import BY_KEY as QUANTITIES
 from gladwire.core.scene.stamps import BY_KEY, KINDS, StampKind
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.explained import EXPLAINED
@@ -436,6 +437,9 @@ def _entry(settlement: Settlement) -> SettledEntry:
     judgement = []
     for name, role in values.roles.items():
         judgement.append(f"“{name}” is {ROLE_BY_KEY[role].words if role in ROLE_BY_KEY else role}")
+    for title, quantity in values.columns.items():
+        what = QUANTITIES[quantity].title.lower() if quantity in QUANTITIES else quantity or "none of these"
+        judgement.append(f"column “{title}” is {what}")
     for name, factor in values.factors.items():
         nought = values.noughts.get(name, 0.0)
         judgement.append(f"“{name}” less {nought:g}, × {factor:g}" if nought else f"“{name}” × {factor:g}")

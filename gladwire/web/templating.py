@@ -12,6 +12,7 @@ from starlette.responses import HTMLResponse
 from gladwire.core.diagnosis.cause import OWNER_WORDS
 from gladwire.core.lanes.all import ROLE_BY_KEY, SETTLED_ROLES
 from gladwire.core.plc.certificates import TROUBLE_WORDS
+from gladwire.core.quantities import BY_KEY as QUANTITIES
 from gladwire.core.session.outcome import OUTCOME_WORDS
 from gladwire.core.words import seconds
 from gladwire.formats.registry import KNOWN
@@ -97,6 +98,7 @@ def make_environment() -> Environment:
         outcome_words=OUTCOME_WORDS,
         roles=ROLE_BY_KEY,
         settled_roles=SETTLED_ROLES,
+        quantities=QUANTITIES,
         can_read=KNOWN,
     )
     return environment

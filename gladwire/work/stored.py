@@ -36,7 +36,9 @@ def original_file(sessions: Sessions, capture: Capture) -> Iterator[Path]:
 def options_for(db: Session, capture: Capture) -> Options:
     """How a capture is read, as far as a person settled it."""
     settlement = newest_settlement(db, capture)
-    return Options(settlement.interval_s, settlement.reader) if settlement else Options()
+    if settlement is None:
+        return Options()
+    return Options(settlement.interval_s, settlement.reader, tuple(sorted(settled_of(settlement).columns.items())))
 
 
 def cache_key(db: Session, capture: Capture, is_bus: bool) -> str:

@@ -8,6 +8,10 @@ import random
 import pytest
 
 from gladwire.benchmarks.dialects import scopes, tables
+from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.formats.opening import Source
+from gladwire.formats.reader import Options
+from gladwire.formats.registry import read_capture
 
 
 def outcomes(seeds: range, languages: tuple[str, ...]) -> dict[str, str]:
@@ -49,3 +53,36 @@ def test_a_scope_s_dialect_is_read_or_asked_about(part: int) -> None:
             found[f"{seed}: {dialect}"] = result
     assert {k: v for k, v in found.items() if v != "asked"} == {}
     assert len(found) <= 2
+
+
+# Power that could be kW or, as well, amperes: nothing beside it says which.
+OPEN = "t [s];Aa;Bb\n" + "".join(f"{10 * i};{min(i, 8) * 6.0 + (i % 3) * 0.4:.1f};{20 + i // 9}\n" for i in range(90))
+
+
+def test_a_column_of_two_meanings_is_not_used_and_both_are_said() -> None:
+    read = read_capture(Source(OPEN.encode()), Options(reader="power-csv", columns=(("Bb", "soc_percent"),)))
+    assert isinstance(read, PowerRecord)
+    seen = {c.title: c for c in read.columns}
+    assert (seen["t [s]"].taken, seen["Bb"].told_by) == ("time", "hand")
+    assert (seen["Aa"].taken, seen["Aa"].told_by) == ("", "nothing")
+    assert {seen["Aa"].proposed, seen["Aa"].instead} == {"power_kw", "amps_a"}
+    assert set(read.values) == {"soc_percent"}
+
+
+@pytest.mark.parametrize(("quantity", "unit"), [("power_kw", 1.0), ("amps_a", 1.0), ("", None)])
+def test_a_column_is_what_a_person_says(quantity: str, unit: float | None) -> None:
+    options = Options(reader="power-csv", columns=(("Bb", "soc_percent"), ("Aa", quantity)))
+    read = read_capture(Source(OPEN.encode()), options)
+    assert isinstance(read, PowerRecord)
+    assert set(read.values) == {"soc_percent"} | ({quantity} if quantity else set())
+    if unit:
+        assert read.values[quantity][50] == pytest.approx(48.8, abs=0.5)
+
+
+def test_a_name_that_misleads_can_be_taken_back() -> None:
+    """A “Power” that is a share in percent is none."""
+    table = "t [s];Power;kW\n" + "".join(f"{10 * i};{i};{min(i, 8) * 6.0:.1f}\n" for i in range(60))
+    read = read_capture(Source(table.encode()), Options(columns=(("Power", ""),)))
+    assert isinstance(read, PowerRecord)
+    assert read.values["power_kw"].max() == 48.0
+    assert {c.title: c.told_by for c in read.columns} == {"t [s]": "name", "Power": "hand", "kW": "name"}

@@ -12,6 +12,7 @@ from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.formats.dates import Dates, moment_of
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.power_rows import record_from
+from gladwire.formats.reader import Options
 from gladwire.formats.timebase import Timebase
 
 Rows = list[list[str]]
@@ -43,7 +44,7 @@ CELLS = (
 
 def brief(rows: Sequence[Sequence[str]], interval_s: float | None = None) -> str:
     try:
-        record = record_from([list(row) for row in rows], "test", interval_s, 3)
+        record = record_from([list(row) for row in rows], "test", Options(interval_s), 3)
     except UnreadableError as error:
         return str(error)
     return _said(record)

@@ -105,3 +105,21 @@ def test_senseless_answers_are_refused(client: TestClient) -> None:
     ):
         assert client.post(f"/captures/{capture}/channels", data=form).status_code in (409, 422), form
     assert "What do these channels show?" in text(client, location)
+
+
+def test_a_column_of_a_power_record_is_settled_on_the_page(client: TestClient) -> None:
+    rows = "".join(f"{10 * i};{min(i, 8) * 6.0:.1f};{i}\n" for i in range(90))
+    location = drop(client, f"t [s];kW;Power limit display\n{rows}".encode())
+    page = text(client, location)
+    assert "“Power limit display”" in page
+    capture = capture_number(client)
+    form = {
+        "columns": ["t [s]", "kW", "Power limit display"],
+        "quantities": ["as told", "as told", ""],
+        "by_name": "Ada",
+    }
+    form["why"] = "a count"
+    assert client.post(f"/captures/{capture}/settle", data=form).status_code == 303
+    assert "column “Power limit display” is none of these" in text(client, location)
+    wrong = {**form, "quantities": ["as told", "toast", ""]}
+    assert client.post(f"/captures/{capture}/settle", data=wrong).status_code == 422

@@ -37,18 +37,21 @@ class Open(NamedTuple):
 
 
 class Guess(NamedTuple):
-    """quantity: what an open column is taken for; factor: to its usual unit; why: in words."""
+    """quantity: what an open column is taken for, "" for nothing; factor: to its usual unit; why: in words. sure: whether no
+    other reading comes near; else instead is the next, and neither is used."""
 
     quantity: str
     factor: float
     why: str
+    sure: bool = True
+    instead: str = ""
 
 
 _KINDS = {"kw": "power_kw", "v": "volts_v", "a": "amps_a", "%": "soc_percent", "kwh": "energy_kwh"}
 
 
 def guess(time_s: Floats, known: Mapping[str, Floats], open_: Sequence[Open]) -> list[Guess | None]:
-    """What each open column is; None where it is nothing known, or two readings of it are equally good.
+    """What each open column is; None where it is nothing known.
 
     time_s: shape (n,). known: quantities already told, in their usual units, shape (n,).
     """
@@ -74,8 +77,12 @@ def guess(time_s: Floats, known: Mapping[str, Floats], open_: Sequence[Open]) ->
     found: list[Guess | None] = [None] * len(open_)
     for place, each in zip(places, best, strict=True):
         quantity, factor = each.chosen
-        if quantity and each.is_sure:
-            found[place] = Guess(quantity, factor, _why(quantity, time_s, held))
+        instead = each.runner_up[0] if each.runner_up else ""
+        if quantity:
+            why = _why(quantity, time_s, held)
+            found[place] = Guess(quantity, factor, why, each.is_sure, "" if each.is_sure else instead)
+        elif instead and not each.is_sure:
+            found[place] = Guess(instead, 1.0, "", sure=False)
     return found
 
 

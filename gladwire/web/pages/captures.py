@@ -26,6 +26,7 @@ from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.pilot.trace import Correction
 from gladwire.core.measured import Measured
 from gladwire.core.plc.keylog import LONGEST, is_keylog
+from gladwire.core.quantities import BY_KEY as QUANTITY_BY_KEY
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.timeline import Part, placed_at
 from gladwire.core.settled import Amendment, Settled
@@ -327,7 +328,15 @@ def _known_role(value: str) -> str:
     return value
 
 
+def _known_quantity(value: str) -> str:
+    if value not in (AS_TOLD, "", "time", *QUANTITY_BY_KEY):
+        raise ValueError("a quantity from the list was expected")
+    return value
+
+
+AS_TOLD = "as told"
 RoleOrNone = Annotated[str, AfterValidator(_known_role)]
+QuantityOrNone = Annotated[str, AfterValidator(_known_quantity)]
 OptionalFinite = Annotated[
     Annotated[float, Field(ge=-1e9, le=1e9, allow_inf_nan=False)] | None, BeforeValidator(plain_number)
 ]
@@ -342,6 +351,9 @@ class SettleForm(BaseModel):
     # Channel names and what each is, in step; an empty role leaves it to the analysis.
     names: list[str] = []
     roles: list[RoleOrNone] = []
+    # Columns of a power record and their quantities, in step; "as told" leaves one to the analysis, "" says it is none.
+    columns: list[str] = []
+    quantities: list[QuantityOrNone] = []
     # What their values are multiplied by, in step too; empty takes them as they stand.
     factors: list[Factor] = []
     scale: OptionalNumber = Field(None, gt=0, le=1e6, allow_inf_nan=False)
@@ -367,7 +379,16 @@ class SettleForm(BaseModel):
         turned = {"yes": True, "no": False}.get(self.inverted)
         roles = {name: role for name, role in zip(self.names, self.roles, strict=False) if role}
         factors = {name: factor for name, factor in zip(self.names, self.factors, strict=False) if factor}
-        typed = {"roles": roles, "factors": factors, "scale": self.scale, "inverted": turned, "offset_v": self.offset_v}
+        pairs = zip(self.columns, self.quantities, strict=False)
+        columns = {title: quantity for title, quantity in pairs if quantity != AS_TOLD}
+        typed = {
+            "roles": roles,
+            "factors": factors,
+            "columns": columns,
+            "scale": self.scale,
+            "inverted": turned,
+            "offset_v": self.offset_v,
+        }
         return before.model_copy(update=typed)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -17,12 +18,25 @@ _GAP_S, _GAP_STEPS = 120.0, 12.0
 IDLE_KW, IDLE_SHARE = 0.05, 0.02
 
 
+class ColumnSeen(NamedTuple):
+    """A column of the table a record was read from. taken: the quantity it was read as, "time", or "" for none; told_by: its
+    name or unit, its course, a person, or nothing, where it may be `proposed` or `instead`, and is not used."""
+
+    title: str
+    taken: str
+    told_by: Literal["name", "course", "hand", "nothing"]
+    why: str = ""
+    proposed: str = ""
+    instead: str = ""
+
+
 @dataclass(frozen=True)
 class PowerRecord:
     """time_s: shape (n,), rising. values: quantity to shape (n,), NaN where it was not read; units are in the names.
 
     places: where each was read. derived: what was worked out, as a sentence each. joints: moments at which partial runs
     were spliced. format: key of the reader. second_place: what the same file holds of a second place, at the same times.
+    columns: of the table it was read from.
     """
 
     time_s: Floats
@@ -34,6 +48,7 @@ class PowerRecord:
     joints: tuple[float, ...] = ()
     format: str = "typed"
     second_place: PowerRecord | None = None
+    columns: tuple[ColumnSeen, ...] = ()
 
     def get(self, key: str) -> Floats | None:
         """A quantity, or None where it was never read."""
