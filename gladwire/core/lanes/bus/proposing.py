@@ -7,7 +7,7 @@ asked; limits stand above what they limit. Common practice, no source.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -22,15 +22,19 @@ from gladwire.core.lanes.bus.evidence import (
     stands_above,
     why_role,
 )
-from gladwire.core.lanes.bus.roles import BY_KEY, guess, unit_words
+from gladwire.core.lanes.bus.roles import guess, unit_words
+from gladwire.core.recognition.assignment import assign
 from gladwire.core.recognition.words import spoken_of
 from gladwire.core.signal.waveform import Floats
 
 _STATE_BITS, _STATE_VALUES = 4, 6
 _LIVE_V, _NEAR_V, _FLOWS_A, _NEAR_A = 60.0, 20.0, 3.0, 0.15
 _ALIKE_C = 12.0
-# Names that speak of what no role here is for.
+# Names that speak of what no role here is for, or of what no course tells.
 _NONE_OF_OURS = frozenset({"wrong", "else"})
+_NOT_BY_COURSE = frozenset({"wrong", "else", "asked", "most"})
+# Gained where two go together, and where the one asked is first. Logarithms of odds, by judgement.
+_GOES, _FIRST = 2.5, 1.0
 
 
 class Proposal(NamedTuple):
@@ -57,7 +61,8 @@ def propose(tracks: Sequence[Track]) -> tuple[Proposal, ...]:
             found[role] = name
     by_name = {t.name: t for t in tracks}
     named = set(found.values())
-    found |= _by_behaviour(found, [t for t in live if t.name not in named], by_name)
+    courses = _by_course(found, [t for t in live if t.name not in named], by_name)
+    found |= {c.role: c.track.name for c in courses if c.sure}
     lanes = beside([t for t in live if t.signal.unit or len(t.signal.bits) <= _STATE_BITS])
     held = {role: by_name[name] for role, name in found.items() if name in lanes.held}
     left = [t for t in live if t.name not in found.values() and not spoken_of(t.signal.name) & _NONE_OF_OURS]
@@ -69,7 +74,10 @@ def propose(tracks: Sequence[Track]) -> tuple[Proposal, ...]:
         for role, name in found.items()
     ]
     taken = set(found.values())
-    open_ = [p for p in (*more, *_limits(held, left, lanes), *_warm(held, left, lanes)) if p.signal not in taken]
+    perhaps = [Proposal(c.track.name, c.role, "its course, as another's", False) for c in courses if not c.sure]
+    open_ = [
+        p for p in (*perhaps, *more, *_limits(held, left, lanes), *_warm(held, left, lanes)) if p.signal not in taken
+    ]
     return (*sure, *(p for p in open_ if not p.sure))
 
 
@@ -167,35 +175,65 @@ def _of_state(kinds: frozenset[str]) -> str:
     return "lock" if "lock" in kinds else "plug" if "plugged" in kinds else ""
 
 
-def _by_behaviour(found: Mapping[str, str], left: Sequence[Track], by_name: Mapping[str, Track]) -> dict[str, str]:
-    """Of signals in volts, amperes and percent that no name told: those whose course leaves no doubt."""
-    more: dict[str, str] = {}
+class _Course(NamedTuple):
+    """A signal no name told, and the role its course speaks for; sure: whether no other assignment comes near."""
+
+    role: str
+    track: Track
+    sure: bool
+
+
+def _by_course(found: Mapping[str, str], left: Sequence[Track], by_name: Mapping[str, Track]) -> list[_Course]:
+    """The best consistent assignment of signals in volts, amperes and percent that no name told."""
     held = {role: by_name[name] for role, name in found.items() if name in by_name}
+    open_ = [t for t in left if not spoken_of(t.signal.name) & _NOT_BY_COURSE]
+    options = [[(role, odds) for role, odds in _may_be(t) if role not in held] for t in open_]
+    chosen = [(t, [("", 0.0), *each]) for t, each in zip(open_, options, strict=True) if each]
+    if not chosen:
+        return []
+    known: dict[tuple[str, str, str], bool] = {}
 
-    def take(role: str, fitting: Sequence[Track]) -> None:
-        """Only where exactly one signal fits."""
-        if role not in held and len(fitting) == 1:
-            held[role], more[role] = fitting[0], fitting[0].name
+    def goes(how: Callable[[Track, Track], bool], one: Track, other: Track) -> bool:
+        key = (how.__name__, one.name, other.name)
+        if key not in known:
+            known[key] = how(one, other)
+        return known[key]
 
-    def of(unit: str) -> list[Track]:
-        return [t for t in left if unit_words(t.signal.unit) == unit and t.name not in more.values()
-                and not spoken_of(t.signal.name) & {"wrong", "else", "asked", "most"}]  # fmt: skip
+    def together(roles: Sequence[str]) -> float:
+        named = [role for role in roles if role]
+        if len(named) != len(set(named)):
+            return -np.inf
+        of = held | {role: t for role, (t, _) in zip(roles, chosen, strict=True) if role}
+        gained = 0.0
+        if "inlet_v" in named:
+            gained += _GOES if "pack_v" in of and goes(_rises_to, of["inlet_v"], of["pack_v"]) else -_GOES
+        if {"amps", "asked_a"} & set(named) and {"amps", "asked_a"} <= set(of):
+            gained += _GOES if goes(_follows, of["amps"], of["asked_a"]) else -_GOES
+            if {"amps", "asked_a"} <= set(named):  # of two that follow each other the one asked is first
+                lead = _begins(of["amps"]) - _begins(of["asked_a"])
+                gained += _FIRST if lead > 0 else -_FIRST
+        elif "asked_a" in named:
+            gained -= _GOES
+        return gained
 
-    take("pack_v", [t for t in of("V") if _is_there_from_the_start(t)])
-    if "pack_v" in held:
-        take("inlet_v", [t for t in of("V") if _rises_to(t, held["pack_v"])])
-    if "asked_a" in held:
-        take("amps", [t for t in of("A") if _follows(t, held["asked_a"])])
-    elif "amps" in held:
-        take("asked_a", [t for t in of("A") if _follows(held["amps"], t)])
-    else:
-        flows = sorted((t for t in of("A") if _begins_at_nought(t)), key=lambda t: len(np.unique(t.values)))
-        if len(flows) == 2 and _follows(flows[1], flows[0]) and _begins(flows[0]) < _begins(flows[1]):
-            take("asked_a", flows[:1])  # steps, and first
-            flows = flows[1:]
-        take("amps", flows)
-    take("soc", [t for t in of("%") if _creeps(t)])
-    return {role: name for role, name in more.items() if role in BY_KEY}
+    best = assign([each for _, each in chosen], together)
+    return [_Course(b.chosen, t, b.is_sure) for (t, _), b in zip(chosen, best, strict=True) if b.chosen]
+
+
+def _may_be(track: Track) -> Iterator[tuple[str, float]]:
+    """Roles a course alone leaves possible, with the logarithm of their odds."""
+    match unit_words(track.signal.unit):
+        case "V" if _is_there_from_the_start(track):
+            yield "pack_v", 1.8
+        case "V" if track.values[0] < _LIVE_V and _is_high(track):
+            yield "inlet_v", 0.0
+        case "A" if _begins_at_nought(track):
+            yield "amps", 1.8
+            yield "asked_a", 0.0
+        case "A" if len(np.unique(track.values)) > 1:
+            yield "asked_a", 0.0
+        case "%" if _creeps(track):
+            yield "soc", 2.0
 
 
 def _is_high(track: Track) -> bool:
