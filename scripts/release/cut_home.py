@@ -41,4 +41,4 @@ def main(home: Path, most_kb: int, folder: Path) -> None:
 
 
 if __name__ == "__main__":
-    main(Path(sys.argv[1]), int(sys.argv[2]), Path(sys.argv[3]))
+    main(Path(sys.argv[1]).resolve(), int(sys.argv[2]), Path(sys.argv[3]))

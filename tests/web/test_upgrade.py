@@ -1,7 +1,7 @@
 """A copy of the previous release's demo data, brought up to this version: nothing is lost, every page answers at once, and
 what an older version measured is made anew.
 
-The copy was made by release 0.7.0 itself and cut down by `scripts/release/cut_home.py`.
+The copy was made by release 0.8.0 itself and cut down by `scripts/release/cut_home.py`.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ from gladwire.web.app import create_app
 from gladwire.work.worker import work_once
 from tests.web.conftest import HEADERS
 
-COPY = Path(__file__).parents[1] / "fixtures" / "release" / "demo-0.7.0.zip"
+COPY = Path(__file__).parents[1] / "fixtures" / "release" / "demo-0.8.0.zip"
 
 
 @pytest.fixture(scope="module")
