@@ -25,6 +25,7 @@ from typing import Any, BinaryIO, NamedTuple
 # With what readers and analyses import only when they need it: once here instead of in every process.
 _PRELOADED = [
     "gladwire.work.analysis",
+    "numpy.ma",  # taken in by a first median, which would cost every capture some hundredths of a second
     "cantools",
     "can.io",
     "cryptography.x509",

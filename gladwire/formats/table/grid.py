@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 from gladwire.formats.table.moments import is_clock, is_date
@@ -60,6 +61,15 @@ def find_grid(rows: Sequence[Sequence[Cell]]) -> Grid | None:
 
 def _kind(cell: Cell) -> str:
     """ "v": a value or a time, "m": a word for nothing read, "x": other text, "": blank."""
+    return _kind_of_text(cell) if isinstance(cell, str) else _kind_of(cell)
+
+
+@lru_cache(maxsize=1 << 16)
+def _kind_of_text(cell: str) -> str:
+    return _kind_of(cell)
+
+
+def _kind_of(cell: Cell) -> str:
     if not filled(cell):
         return ""
     if is_value(cell) or is_moment(cell) or is_clock(cell) or is_date(cell):

@@ -6,6 +6,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from datetime import datetime, time, timedelta
+from functools import lru_cache
 from typing import Any
 
 from gladwire.formats.table import cells
@@ -75,6 +76,8 @@ class Numbers:
             return None
 
 
+# Cells repeat, and a small table is looked at under several delimiters before it is read.
+@lru_cache(maxsize=1 << 16)
 def split_unit(cell: str) -> tuple[str, str] | None:
     """(number as written, unit in lower case) of “50,3 kW”; None where it is no number, or what follows is no unit."""
     text = cell.strip().replace("\u2212", "-")
