@@ -16,7 +16,7 @@ from gladwire.core.lanes.detection import Look
 from gladwire.core.lanes.lane import ChannelRole, Channels
 from gladwire.core.lanes.lock.measure import look_pulsed
 from gladwire.core.lanes.pilot.lane import LANE as PILOT
-from gladwire.core.lanes.pilot.likeness import unit_of_pilot
+from gladwire.core.lanes.pilot.likeness import CERTAIN, unit_of_pilot
 from gladwire.core.lanes.unnamed.record import Unnamed
 from gladwire.core.recognition.assignment import Assigned, assign
 from gladwire.core.recognition.words import spoken_of
@@ -139,7 +139,11 @@ class _Open:
         if self.is_aside:
             return [(OTHER.key, _ELSE)]
         found = [(OTHER.key, 0.0)]
-        for role in self._fitting:
+        # What oscillates on a pilot's levels is nothing else: the rest need not be looked for, which takes its time.
+        fitting = self._fitting
+        if not self.is_spoken and _CP in fitting and self.looks(_CP) >= CERTAIN:
+            fitting = [_CP]
+        for role in fitting:
             named = self.named[role.key]
             if role.key in taken or (self.is_spoken and named <= 0):
                 continue

@@ -12,7 +12,6 @@ from functools import cached_property
 import numpy as np
 
 from gladwire.core.calculations.proximity import LATCH_LEVELS
-from gladwire.core.signal.blocks import over_blocks
 from gladwire.core.signal.robust import median, quantile
 from gladwire.core.signal.waveform import Floats, Waveform
 from gladwire.core.words import seconds
@@ -22,7 +21,7 @@ _MAINS_LEAST_V = 80.0
 _CYCLE_S = 20e-3
 _LATCH_NEAR_V = 0.15
 _LATCH_SHARE = 0.97
-_BLOCK_S = 1e-3
+_BLOCK_S, _OF_A_BLOCK = 1e-3, 32
 # Of two levels: how near samples lie, as a share of the swing, and how many of them; a switch that bounces changes once.
 _ON_LEVEL, _LEVEL_SHARE, _BOUNCE_S, _NOISE = 0.12, 0.97, 0.02, 8.0
 _MOST_CHANGES = 200
@@ -48,8 +47,29 @@ class Look:
     @cached_property
     def blocks(self) -> tuple[Floats, float]:
         """(mean of each millisecond or sample, seconds of one)."""
-        values, size = over_blocks(self.wave, _BLOCK_S, lambda rows: np.nan_to_num(rows).mean(axis=1))
-        return values, size / self.wave.rate_hz
+        rows, block_s = self.rows(_BLOCK_S)
+        return rows.mean(axis=1), block_s
+
+    def rows(self, seconds_each: float) -> tuple[Floats, float]:
+        """(some samples of every block, spread evenly, missing ones as 0, shape (blocks, samples); seconds of a block).
+
+        To see what a channel does not every sample is needed, however long it is.
+        """
+        samples, rate = self.wave.samples, self.wave.rate_hz
+        if not len(samples):
+            return np.zeros((1, 1)), seconds_each
+        size = min(max(1, round(seconds_each * rate)), max(1, len(samples)))
+        count = max(1, len(samples) // size)
+        whole = samples[: count * size].reshape(count, -1)
+        picked = np.nan_to_num(whole[:, :: max(1, size // _OF_A_BLOCK)].astype(np.float64))
+        return picked, size / rate
+
+    @cached_property
+    def extremes(self) -> tuple[float, float]:
+        """The least and the most that was read; nought where nothing was."""
+        if not np.isfinite(self.wave.samples).any():
+            return 0.0, 0.0
+        return float(np.nanmin(self.wave.samples)), float(np.nanmax(self.wave.samples))
 
     @cached_property
     def levels(self) -> tuple[float, float] | None:
@@ -102,18 +122,17 @@ class Look:
             median(np.diff(ups).astype(np.float64)) / self.wave.rate_hz if len(ups) > _LEAST_PERIODS else float("nan")
         )
 
-    @cached_property
+    @property
     def peak(self) -> float:
         """The largest magnitude; 0 where nothing was read."""
-        return float(np.abs(np.nan_to_num(self.wave.samples)).max(initial=0.0))
+        return max(map(abs, self.extremes))
 
     @property
     def is_of_mains_frequency(self) -> bool:
         """Whether it swings through nought 50 or 60 times a second, as a current or a voltage of the mains does."""
         if self.wave.rate_hz * _CYCLE_S < 8 or not 1 / 63 < self.period_s < 1 / 47:
             return False
-        values = np.nan_to_num(self.wave.samples)
-        low, high = float(values.min()), float(values.max())
+        low, high = self.extremes
         return low < 0 < high and min(-low, high) > 0.5 * max(-low, high)
 
     def says(self) -> str:
@@ -138,11 +157,10 @@ class Look:
 
 def is_mains(look: Look) -> bool:
     """Where it is large it swings evenly about nought, as no logger's column of RMS does."""
-    wave = look.wave
-    if not look.has_volts or wave.rate_hz * _CYCLE_S < 8:
+    if not look.has_volts or look.wave.rate_hz * _CYCLE_S < 8 or look.peak < _MAINS_LEAST_V:
         return False
-    squares, _ = over_blocks(wave, _CYCLE_S, lambda rows: (np.nan_to_num(rows) ** 2).mean(axis=1))
-    means, _ = over_blocks(wave, _CYCLE_S, lambda rows: np.nan_to_num(rows).mean(axis=1))
+    rows, _ = look.rows(_CYCLE_S)
+    squares, means = (rows**2).mean(axis=1), rows.mean(axis=1)
     large = squares > _MAINS_LEAST_V**2
     return bool(large.mean() > 0.05 and np.median(np.abs(means[large])) < 0.3 * np.sqrt(np.median(squares[large])))
 

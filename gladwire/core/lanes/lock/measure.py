@@ -43,7 +43,7 @@ def measure_lock(current: Waveform | None, position: Waveform | None) -> LockRec
     seen = current if current is not None else position
     if seen is None:
         raise ValueError("a lock is measured from its current or its position")
-    pulses = _pulses(current) if current is not None else []
+    pulses = _pulses(*_levels(current), current.start_s) if current is not None else []
     changes = _changes(position) if position is not None else []
     attempts: list[LockAttempt] = []
     for group in _grouped(pulses):
@@ -64,7 +64,7 @@ def look_pulsed(look: Look) -> int:
     line's level, is not even. 0 where it shows none."""
     if look.is_of_mains_frequency:
         return 0
-    pulses = _pulses(look.wave)
+    pulses = _pulses(*look.blocks, look.wave.start_s)
     driven = sum(p.end_s - p.start_s for p in pulses)
     if (
         not pulses
@@ -81,8 +81,7 @@ def _levels(wave: Waveform) -> tuple[Floats, float]:
     return values, size / wave.rate_hz
 
 
-def _pulses(wave: Waveform) -> list[_Pulse]:
-    levels, block_s = _levels(wave)
+def _pulses(levels: Floats, block_s: float, begins_s: float) -> list[_Pulse]:
     off = levels - median(levels)
     largest = quantile(np.abs(off), 0.9999)
     noise = 1.4826 * median(np.abs(off))
@@ -101,8 +100,8 @@ def _pulses(wave: Waveform) -> list[_Pulse]:
         part = off[first:end]
         late = part[len(part) // 2 : max(len(part) // 2 + 1, len(part) - 1)]
         sign = 1 if float(np.sum(part)) > 0 else -1
-        start_s = wave.start_s + first * block_s
-        found.append(_Pulse(start_s, wave.start_s + end * block_s, sign, abs(median(late))))
+        start_s = begins_s + first * block_s
+        found.append(_Pulse(start_s, begins_s + end * block_s, sign, abs(median(late))))
     return found
 
 

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-import numpy as np
-
 from gladwire.core.findings import Finding, first_of
 from gladwire.core.lanes.detection import Look, is_mains
 from gladwire.core.lanes.lane import ChannelRole, Channels, Landmark, Lane, Mark
@@ -16,7 +14,6 @@ from gladwire.core.lanes.pilot.asking import requests
 from gladwire.core.lanes.pilot.record import PilotRecord, as_one
 from gladwire.core.lanes.records import Records
 from gladwire.core.settled import Settled
-from gladwire.core.signal.blocks import over_blocks
 from gladwire.core.signal.robust import quantile
 from gladwire.core.stage import Standing
 from gladwire.core.standards.practice import HELD_UNTIL_S
@@ -67,7 +64,7 @@ def _doubt_of_volts(look: Look) -> str:
     small too, but it neither comes and goes nor is a usual part of a mains voltage."""
     if not look.is_of_mains_frequency or look.peak >= ON_V:
         return ""
-    squares, _ = over_blocks(look.wave, CYCLE_S, lambda rows: (np.nan_to_num(rows) ** 2).mean(axis=1))
+    squares = (look.rows(CYCLE_S)[0] ** 2).mean(axis=1)
     comes = quantile(squares, 0.98) > _COMES**2 * max(quantile(squares, 0.02), 1e-12)
     divided = any(low < look.peak * ratio < high for ratio in _DIVIDERS for low, high in _PEAKS_V)
     if not (comes or divided):

@@ -12,7 +12,7 @@ from gladwire.core.signal.waveform import Floats, Waveform
 from gladwire.core.standards.pilot_levels import STATES
 
 # Logarithms of odds, by judgement.
-_SURE, _KILOHERTZ, _STEPS, _ONE_LEVEL, _ALONE, _NOT = 6.0, 4.0, 2.2, 0.5, 1.7, -4.0
+CERTAIN, _KILOHERTZ, _STEPS, _ONE_LEVEL, _ALONE, _NOT = 6.0, 4.0, 2.2, 0.5, 1.7, -4.0
 _NEAR_KHZ = 0.1
 # A supply or a line of another kind stands near a pilot's level by chance.
 _NEAR_V = 0.75
@@ -28,7 +28,7 @@ def pilot_odds(look: Look) -> float:
     seen = glance(look.wave)
     if seen.swings.any():
         if pilot_share(look.wave) > _MOSTLY:
-            return _SURE
+            return CERTAIN
         return _KILOHERTZ if abs(look.period_s * 1000.0 - 1.0) < _NEAR_KHZ else _NOT
     stood = _levels(seen, 1.0)
     if not stood and look.alone:
