@@ -11,34 +11,15 @@ from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.quantities import BY_KEY
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source, encoding_of, read_some
-from gladwire.formats.power_rows import find_table, record_from
+from gladwire.formats.power_rows import find_table, record_from, rows_of
 from gladwire.formats.reader import Options, Reader
 
 _MOST_BYTES = 256 * 2**20
-_DELIMITERS = (";", "\t", ",", "|")
 _HEAD_LINES = 120
 # Post and pack currents of DC are this slow to log, and its volts above these.
 _LEAST_STEP_S, _LEAST_V = 0.4, 100.0
 # Times that move by less are no record's, be they seconds, minutes or hours.
 _SURELY_FAST = 3e-3
-
-
-def _rows(text: str) -> list[list[str]]:
-    """Rows of cells, of the delimiter under which most columns of readings lie below their names."""
-    lines = text.splitlines()
-    best, most = ",", (-1, -1, -1)
-    seen = set("\n".join(lines[:_HEAD_LINES]))
-    for delimiter in (each for each in _DELIMITERS if each in seen):
-        head = list(csv.reader(lines[:_HEAD_LINES], delimiter=delimiter))
-        table = find_table(head)
-        if table is None:
-            continue
-        named = sum(1 for title in table.grid.titles if title)
-        # Names that are split otherwise than the readings tell a decimal comma taken for a delimiter.
-        merit = (named >= len(table.grid.columns), len(table.has), len(table.grid.columns))
-        if merit > most:
-            best, most = delimiter, merit
-    return list(csv.reader(lines, delimiter=best))
 
 
 def sniff(head: bytes) -> int:
@@ -50,7 +31,7 @@ def sniff(head: bytes) -> int:
         return 0
     lines = head.decode(encoding, errors="replace").splitlines()[:_HEAD_LINES]
     try:
-        table = find_table(_rows("\n".join(lines)))
+        table = find_table(rows_of("\n".join(lines)))
     except csv.Error:
         return 0
     if table is None:
@@ -82,7 +63,7 @@ def read(source: Source, options: Options) -> PowerRecord:
         raise UnreadableError(f"more than {_MOST_BYTES // 2**20} MiB of readings; that is beyond one session")
     text = data.decode(encoding_of(data[:65536]), errors="replace").replace("\x00", "")
     try:
-        rows = _rows(text)
+        rows = rows_of(text)
     except csv.Error as error:
         raise UnreadableError(f"the table cannot be split into cells: {error}") from error
     return record_from(rows, READER.key, options)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -29,6 +30,7 @@ from gladwire.formats.table.power_columns import UNITS, Meaning, meaning_of, nam
 from gladwire.formats.table.values import Cell, Numbers, filled, is_missing, split_unit
 
 _MOST_ROWS = 3_000_000
+_DELIMITERS, _HEAD_LINES = (";", "\t", ",", "|"), 120
 _CHARGES = ("power_kw", "soc_percent", "energy_kwh")
 _SAID = ("asked_a", "asked_v", "post_max_a", "post_max_v", "vehicle_max_a")
 # Of so many cells one may be no number and is a gap; more are refused.
@@ -114,18 +116,29 @@ class Table:
             with_unit = [i for i in told if (m := self.meanings[i]) and m.sure == 2]
             return ((with_unit or told)[0],)
         open_ = [i for i in self.grid.columns if self.meanings[i] is None]
-        rising = [i for i in open_ if rises_evenly(self.values(i, 400)) and not self._is_count(i)]
+        rising = [i for i in open_ if rises_evenly(self.values(i, 400)) and not self.is_count(i)]
         return (rising[0],) if rising else ()
 
-    def _is_count(self, index: int) -> bool:
+    def is_count(self, index: int) -> bool:
         """Whether a column only numbers the rows."""
         values = self.values(index, 400)
         return bool(len(values) > 2 and values[0] in (0.0, 1.0) and (np.diff(values) == 1.0).all())
 
     def values(self, index: int, most: int | None = None) -> Floats:
-        """Numbers of a column, NaN where none was read. Shape (n,)."""
-        found = (self.numbers.value(cell) for cell in self.column(index, most))
+        """Numbers of a column in its unit, NaN where none was read or a cell has a unit of another kind. Shape (n,)."""
+        unit = name_and_unit(self.title(index))[1]
+        found = (self._value(cell, unit) for cell in self.column(index, most))
         return np.array([np.nan if v is None else v for v in found], dtype=np.float64)
+
+    def _value(self, cell: Cell, unit: str) -> float | None:
+        """A cell that has a unit of its own, such as “980 W” among kilowatts, in that of its column."""
+        value = self.numbers.value(cell)
+        split = split_unit(cell) if isinstance(cell, str) else None
+        own = split[1] if split else ""
+        if not own or own == unit or value is None:
+            return value
+        (kind, factor, _), (wanted, whole, _) = UNITS[own], UNITS.get(unit, ("", 1.0, 0.0))
+        return value * factor / whole if kind == wanted else None
 
     def median_of(self, quantity: str) -> float:
         """The median of the readings of a quantity, in its usual unit; 0 where there is none."""
@@ -170,6 +183,24 @@ def find_table(
     """The readings in a table of cells, whatever is named; None where there are none."""
     grid = find_grid(rows)
     return Table(rows, grid, first_line, given or {}) if grid else None
+
+
+def rows_of(text: str) -> list[list[str]]:
+    """Rows of cells, of the delimiter under which most columns of readings lie below their names."""
+    lines = text.splitlines()
+    best, most = ",", (-1, -1, -1)
+    seen = set("\n".join(lines[:_HEAD_LINES]))
+    for delimiter in (each for each in _DELIMITERS if each in seen):
+        head = list(csv.reader(lines[:_HEAD_LINES], delimiter=delimiter))
+        table = find_table(head)
+        if table is None:
+            continue
+        named = sum(1 for title in table.grid.titles if title)
+        # Names that are split otherwise than the readings tell a decimal comma taken for a delimiter.
+        merit = (named >= len(table.grid.columns), len(table.has), len(table.grid.columns))
+        if merit > most:
+            best, most = delimiter, merit
+    return list(csv.reader(lines, delimiter=best))
 
 
 def record_from(
@@ -362,7 +393,7 @@ def _guessed(
         kind = UNITS.get(unit, ("",))[0]
         values = table.values(index)[order]
         settled = table.name(index) in table.given
-        if not settled and not table._is_count(index) and np.isfinite(values).sum() > 2 and kind in ("", "%"):
+        if not settled and not table.is_count(index) and np.isfinite(values).sum() > 2 and kind in ("", "%"):
             open_[index] = Open(name or table.name(index), kind, values)
     if not open_ or set(known) >= {"power_kw", "soc_percent"}:
         return [], {}

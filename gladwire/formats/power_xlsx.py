@@ -1,22 +1,28 @@
-"""Power records in workbooks (Office Open XML, ISO/IEC 29500): the first sheet whose columns name kW, SoC, V or A."""
+"""Workbooks (Office Open XML, ISO/IEC 29500): the sheet that is most surely a power record, or else samples of a scope."""
 
 from __future__ import annotations
 
 import zipfile
+from dataclasses import replace
 from typing import Any
 
 import openpyxl
 
 from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.signal.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import MOST_COLUMNS, Source
 from gladwire.formats.power_rows import find_table, record_from
 from gladwire.formats.reader import Options, Reader
+from gladwire.formats.scope_csv import read_tidy
+from gladwire.formats.table.tidy import tidied
 
 # What a workbook may unpack to, and hold in rows: more is no record of one session but an attack or an accident.
 _MOST_UNPACKED, _MOST_ROWS = 512 * 2**20, 500_000
 # Cells that are empty cost as much as those that are not.
 _MOST_CELLS = 5_000_000
+# Slower than this no scope samples; volts and amperes alone are then a record's.
+_LOGGED_S = 0.1
 _ANY = {"power_kw", "soc_percent", "energy_kwh", "volts_v", "amps_a"}
 
 
@@ -24,8 +30,8 @@ def sniff(head: bytes) -> int:
     return 90 if head[:4] == b"PK\x03\x04" and (b"xl/" in head or b"[Content_Types].xml" in head[:2000]) else 0
 
 
-def read(source: Source, options: Options) -> PowerRecord:
-    """Raises UnreadableError for a damaged workbook or one without a record."""
+def read(source: Source, options: Options) -> PowerRecord | Recording:
+    """A power record, or the samples of a scope or logger. Raises UnreadableError for a damaged workbook or one without."""
     try:
         with source.open() as stream:
             with zipfile.ZipFile(stream) as packed:
@@ -39,8 +45,12 @@ def read(source: Source, options: Options) -> PowerRecord:
         raise
     except Exception as error:  # what a damaged workbook makes the library raise has no common root
         raise UnreadableError("the workbook is damaged: it cannot be opened") from error
-    tables = [(rows, table) for rows in sheets if (table := find_table(rows))]
+    tables = [(rows, table) for rows in sheets if (table := find_table(rows, given=dict(options.columns)))]
     rows, table = max(tables, key=lambda found: (found[1].score(), len(found[1].has)), default=([], None))
+    if table is not None and not table.score() and (table.is_of_phases or table.usual_step() < _LOGGED_S):
+        tidy = tidied(rows)
+        if tidy is not None:
+            return replace(read_tidy(tidy, options), format=READER.key)
     if table is None or not (table.has & _ANY or len(table.grid.columns) > 2):
         raise UnreadableError("no sheet names kW, state of charge, volts or amperes in its columns")
     return record_from(rows, READER.key, options)
@@ -59,7 +69,7 @@ def _rows(sheet: Any) -> Any:
 
 READER = Reader(
     key="power-xlsx",
-    title="Power record in a workbook (XLSX)",
+    title="Workbook (XLSX)",
     sniff=sniff,
     read=read,
     endings=("xlsx",),

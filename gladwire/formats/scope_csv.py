@@ -5,8 +5,10 @@ The numbers are parsed by polars in blocks of whole lines, so memory stays at th
 
 from __future__ import annotations
 
+import csv
 import re
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from datetime import UTC, datetime
 
 import numpy as np
@@ -17,12 +19,14 @@ from polars.exceptions import PanicException
 from gladwire.core.lanes.pilot.likeness import pilot_share
 from gladwire.core.signal.waveform import Floats, Recording, Samples, Waveform
 from gladwire.formats.errors import UnreadableError
-from gladwire.formats.opening import HEAD_BYTES, MAX_SAMPLES, Source, encoding_of, one_ahead, text_chunks
+from gladwire.formats.opening import HEAD_BYTES, MAX_SAMPLES, Source, encoding_of, one_ahead, read_some, text_chunks
+from gladwire.formats.power_rows import rows_of
 from gladwire.formats.reader import Options, Reader
 from gladwire.formats.table.cells import BEYOND_RANGE, CLOCK, MISSING, cells, is_missing, is_value
 from gladwire.formats.table.columns import Column
 from gladwire.formats.table.counts import is_counts
 from gladwire.formats.table.dialect import MINUS, Dialect, find_dialect
+from gladwire.formats.table.tidy import Tidy, tidied
 from gladwire.formats.timebase import Timebase
 
 # Text is read in blocks of a share of the file, so that a small file costs little memory and a large one few calls.
@@ -39,6 +43,8 @@ _COMMA_OR_QUOTED = re.compile(rb'"([^"\n]*)"|,')
 # To tell a pilot by: a part of the samples, its swing in volts or millivolts, and some cycles.
 _LOOK_AT_SAMPLES, _LEAST_SWING, _LEAST_CYCLES = 200_000, 3.0, 8
 _HALF_DAY_S = 43_200.0
+# A file up to this size may be written anew.
+_MOST_TIDIED = 24 * 2**20
 _LIKELY, _CLEARLY = 0.5, 0.1
 # A time column beyond this counts from 1970.
 _EPOCH_FROM_S, _EPOCH_TO_S = 1e8, 1e11
@@ -55,6 +61,38 @@ def sniff(head: bytes) -> int:
 
 def read(source: Source, options: Options) -> Recording:
     """Read a table. Raises UnreadableError naming the line."""
+    try:
+        return _read(source, options)
+    except UnreadableError as error:
+        tidy = _tidied(source)
+        if tidy is None:
+            raise
+        try:
+            return read_tidy(tidy, options)
+        except UnreadableError:
+            raise error from None
+
+
+def read_tidy(tidy: Tidy, options: Options) -> Recording:
+    """What was written anew as a plain table. Raises UnreadableError."""
+    read = _read(Source(tidy.text), options)
+    return replace(read, remarks=(*tidy.remarks, *read.remarks))
+
+
+def _tidied(source: Source) -> Tidy | None:
+    """The table as a plain one, where that is what it lacks; None of a large file, which no person wrote."""
+    if source.size > _MOST_TIDIED or source.packed:
+        return None
+    with source.open() as stream:
+        data = read_some(stream, _MOST_TIDIED)
+    text = data.decode(encoding_of(data[:65536]), errors="replace").replace("\x00", "")
+    try:
+        return tidied(rows_of(text))
+    except (csv.Error, RecursionError):
+        return None
+
+
+def _read(source: Source, options: Options) -> Recording:
     head = source.head()
     encoding = encoding_of(head)
     text = head.decode(encoding, errors="replace").replace("\r\n", "\n").replace("\r", "\n")

@@ -9,6 +9,7 @@ import pytest
 
 from gladwire.benchmarks.dialects import scopes, tables
 from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import read_capture
@@ -86,3 +87,15 @@ def test_a_name_that_misleads_can_be_taken_back() -> None:
     assert isinstance(read, PowerRecord)
     assert read.values["power_kw"].max() == 48.0
     assert {c.title: c.told_by for c in read.columns} == {"t [s]": "name", "Power": "hand", "kW": "name"}
+
+
+def test_a_cell_with_a_unit_of_its_own_is_in_the_unit_of_its_column() -> None:
+    """“980 W” among kilowatts is no 980 kW; “12 min” among kilowatts is no power."""
+    cells = ["0,98 kW", "980 W", "11,0 kW", "11,1 kW", "10900 W", *["11,0 kW"] * 20]
+    table = "Zeit;Leistung\n" + "".join(f"{i} min;{cell}\n" for i, cell in enumerate(cells))
+    read = read_capture(Source(table.encode()))
+    assert isinstance(read, PowerRecord)
+    assert read.values["power_kw"][:5] == pytest.approx([0.98, 0.98, 11.0, 11.1, 10.9])
+    wrong = table.replace("11,1 kW", "12 min")
+    with pytest.raises(UnreadableError, match="a number was expected"):
+        read_capture(Source(wrong.encode()))

@@ -59,17 +59,17 @@ def find_grid(rows: Sequence[Sequence[Cell]]) -> Grid | None:
     return Grid(titles, columns, first, end, left)
 
 
-def _kind(cell: Cell) -> str:
+def kind_of(cell: Cell) -> str:
     """ "v": a value or a time, "m": a word for nothing read, "x": other text, "": blank."""
-    return _kind_of_text(cell) if isinstance(cell, str) else _kind_of(cell)
+    return _of_text(cell) if isinstance(cell, str) else _of(cell)
 
 
 @lru_cache(maxsize=1 << 16)
-def _kind_of_text(cell: str) -> str:
-    return _kind_of(cell)
+def _of_text(cell: str) -> str:
+    return _of(cell)
 
 
-def _kind_of(cell: Cell) -> str:
+def _of(cell: Cell) -> str:
     if not filled(cell):
         return ""
     if is_value(cell) or is_moment(cell) or is_clock(cell) or is_date(cell):
@@ -82,7 +82,7 @@ def _value_columns(rows: Sequence[Sequence[Cell]]) -> tuple[int, ...]:
     best: dict[int, str] = {}
     most, length, held = 1, 0, dict[int, str]()
     for row in rows:
-        kinds = {i: kind for i, cell in enumerate(row) if (kind := _kind(cell)) in ("v", "x")}
+        kinds = {i: kind for i, cell in enumerate(row) if (kind := kind_of(cell)) in ("v", "x")}
         if not any(filled(cell) for cell in row):
             continue
         if "v" not in kinds.values():
@@ -98,7 +98,7 @@ def _value_columns(rows: Sequence[Sequence[Cell]]) -> tuple[int, ...]:
 
 
 def _is_reading(row: Sequence[Cell], columns: set[int]) -> bool:
-    kinds = [_kind(row[i]) for i in columns if i < len(row)]
+    kinds = [kind_of(row[i]) for i in columns if i < len(row)]
     return "x" not in kinds and "v" in kinds and kinds.count("v") + kinds.count("m") >= min(2, len(columns))
 
 
@@ -154,7 +154,7 @@ def _titles(rows: Sequence[Sequence[Cell]], first: int, columns: Sequence[int]) 
 
 def _names(row: Sequence[str], columns: Sequence[int]) -> bool:
     """Whether a row stands over readings: texts and no value over the columns, in two of them where there are two."""
-    over = [_kind(row[i]) for i in columns if i < len(row)]
+    over = [kind_of(row[i]) for i in columns if i < len(row)]
     if _are_units(row):
         return True
     return "v" not in over and sum(1 for text in row if text) >= min(2, len(columns)) and "x" in over

@@ -22,6 +22,8 @@ _CLOCK = re.compile(
     r"\s*([ap]\.?m\.?)?\s*(Z|UTC|GMT|[+-]\d\d:?(?:\d\d)?)?",
     re.IGNORECASE,
 )
+# Minutes and seconds, which a fraction tells from hours and minutes.
+_STOPWATCH = re.compile(r"(\d{1,4}):(\d\d[.,]\d+)")
 _DATE = re.compile(r"\d{4}[-./]\d\d?[-./]\d\d?|\d\d?[-./]\d\d?[-./](?:\d{4}|\d\d)")
 # Days since 1899-12-30, as spreadsheets count them, of 1990 to 2100.
 _SERIALS = (32_874.0, 73_051.0)
@@ -64,6 +66,9 @@ def moment_of(cell: Cell, numbers: Numbers) -> Moment | None:
     plain = numbers.value(cell)
     if plain is not None:
         return Moment(plain, "number") if math.isfinite(plain) else None
+    watch = _STOPWATCH.fullmatch(str(cell).strip())
+    if watch:
+        return Moment(int(watch[1]) * 60.0 + float(watch[2].replace(",", ".")), "clock")
     match = _CLOCK.fullmatch(str(cell).strip())
     if not match:
         return None
@@ -87,7 +92,8 @@ def _east_s(zone: str | None) -> float | None:
 def is_clock(cell: Cell) -> bool:
     """Whether a cell tells a clock time, with a date or without, or a length of time by colons."""
     return isinstance(cell, datetime | time | timedelta) or (
-        isinstance(cell, str) and _CLOCK.fullmatch(cell.strip()) is not None
+        isinstance(cell, str)
+        and (_CLOCK.fullmatch(cell.strip()) is not None or _STOPWATCH.fullmatch(cell.strip()) is not None)
     )
 
 
