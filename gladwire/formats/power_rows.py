@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -21,6 +22,7 @@ from gladwire.formats.table.moments import (
     has_date,
     is_clock,
     is_date,
+    may_be_clocks,
     moment_of,
     rises_evenly,
     times_of,
@@ -31,6 +33,7 @@ from gladwire.formats.table.values import Cell, Numbers, filled, is_missing, spl
 
 _MOST_ROWS = 3_000_000
 _DELIMITERS, _HEAD_LINES = (";", "\t", ",", "|"), 120
+_BLANKS = re.compile(r"\s+")
 _CHARGES = ("power_kw", "soc_percent", "energy_kwh")
 _SAID = ("asked_a", "asked_v", "post_max_a", "post_max_v", "vehicle_max_a")
 # Of so many cells one may be no number and is a gap; more are refused.
@@ -51,10 +54,16 @@ class Table:
 
     @cached_property
     def body(self) -> list[tuple[int, Sequence[Cell]]]:
-        """(number of the row, its cells) of the readings, without blank rows."""
+        """(number of the row, its cells) of the readings, without rows that hold none and headers of later pages."""
         grid = self.grid
+        heads = {tuple(row) for row in self.rows[: grid.first] if any(filled(cell) for cell in row)}
         rows = enumerate(self.rows[grid.first : grid.end], grid.first)
-        return [(i, row) for i, row in rows if any(filled(row[c]) for c in grid.columns if c < len(row))]
+        return [
+            (i, row)
+            for i, row in rows
+            if any(c < len(row) and filled(row[c]) and not is_missing(row[c]) for c in grid.columns)
+            and not (heads and tuple(row) in heads)
+        ]
 
     @cached_property
     def numbers(self) -> Numbers:
@@ -200,6 +209,8 @@ def rows_of(text: str) -> list[list[str]]:
         merit = (named >= len(table.grid.columns), len(table.has), len(table.grid.columns))
         if merit > most:
             best, most = delimiter, merit
+    if most[0] < 0 and (blanks := [_BLANKS.split(line.strip()) for line in lines]) and find_table(blanks[:_HEAD_LINES]):
+        return blanks
     return list(csv.reader(lines, delimiter=best))
 
 
@@ -226,6 +237,11 @@ def record_from(
         raise UnreadableError(what, line=first_line + table.grid.first)
     kept = table.body
     times = _times(table, interval_s)
+    if len(times.times_s) > 2 and (np.diff(times.times_s) < 0).all():
+        first, end = table.grid.first, table.grid.end
+        turned = [*rows[:first], *reversed(rows[first:end]), *rows[end:]]
+        record = record_from(turned, key, options, first_line)
+        return replace(record, remarks=("The rows stand newest first; they are turned.", *record.remarks))
     remarks += times.remarks
     order = _rising(times.times_s, kept, first_line)
     at = times.times_s[order]
@@ -285,6 +301,12 @@ def _unit_of(
     if interval_s is not None:
         return interval_s / float(np.median(np.diff(at)))
     found = time_unit(at, {m.quantity: values for m, values in columns if m.quantity in BY_KEY})
+    if found and found.word == "hours" and may_be_clocks(table.column(table.time_columns[0], _LOOK_AT)):
+        raise UnreadableError(
+            "the times could be hours and minutes, or hours in decimals",
+            line=table.first_line + table.grid.first,
+            hint="Give the interval between samples and it can be read.",
+        )
     if found is None:
         step = float(np.median(np.diff(at)))
         raise UnreadableError(

@@ -24,6 +24,7 @@ _CLOCK = re.compile(
 )
 # Minutes and seconds, which a fraction tells from hours and minutes.
 _STOPWATCH = re.compile(r"(\d{1,4}):(\d\d[.,]\d+)")
+_POINT_CLOCK = re.compile(r"([01]?\d|2[0-3])\.([0-5]\d)")
 _DATE = re.compile(r"\d{4}[-./]\d\d?[-./]\d\d?|\d\d?[-./]\d\d?[-./](?:\d{4}|\d\d)")
 # Days since 1899-12-30, as spreadsheets count them, of 1990 to 2100.
 _SERIALS = (32_874.0, 73_051.0)
@@ -133,6 +134,10 @@ def times_of(cells: Sequence[Cell], lines: Sequence[int], numbers: Numbers, fact
     if any(m.date for m in moments):
         moments, told = _dated(moments, told, lines[0])
     kinds = {m.kind for m in moments}
+    if kinds == {"number"} and factor is None and _are_clocks_with_points(cells, numbers):
+        parts = [str(cell).strip().split(".") for cell in cells]
+        moments = [Moment(0.0, "two", (int(first), int(second))) for first, second in parts]
+        kinds = {"two"}
     if kinds == {"number"}:
         return _counted(np.array([m.seconds for m in moments]), factor)
     if "number" in kinds:
@@ -151,8 +156,36 @@ def times_of(cells: Sequence[Cell], lines: Sequence[int], numbers: Numbers, fact
         )
         if elapsed:
             return Times(seconds, "", tuple(remarks))
-    else:
-        seconds = np.array([m.seconds for m in moments], dtype=np.float64)
+        moments = [m._replace(seconds=float(at), kind="clock") for m, at in zip(moments, seconds, strict=True)]
+    return _of_clocks(moments, told, remarks)
+
+
+def may_be_clocks(cells: Sequence[Cell]) -> bool:
+    """Whether all are written as “14.04”: hours and minutes with a point, or hours in decimals."""
+    return len(cells) > 2 and all(isinstance(c, str) and _POINT_CLOCK.fullmatch(c.strip()) for c in cells)
+
+
+def _are_clocks_with_points(cells: Sequence[Cell], numbers: Numbers) -> bool:
+    """Whether a column of “09.03” tells hours and minutes, or minutes and seconds: where the table's numbers have commas,
+    where hours begin with a nought as no decimals do, or where only so the steps are even."""
+    if not may_be_clocks(cells):
+        return False
+    pairs = [str(cell).strip().split(".") for cell in cells]
+    steps = np.diff([int(first) * 60 + int(second) for first, second in pairs])
+    decimals = np.diff([float(".".join(pair)) for pair in pairs])
+    noughts = all(len(first) == 2 for first, _ in pairs) and any("01" <= first <= "09" for first, _ in pairs)
+    return bool((steps >= 0).all()) and (numbers.comma or noughts or (_are_even(steps) and not _are_even(decimals)))
+
+
+def _are_even(steps: Floats) -> bool:
+    usual = float(np.median(steps))
+    return usual > 0 and bool((np.abs(steps - usual) <= 0.1 * usual).all())
+
+
+def _of_clocks(moments: Sequence[Moment], told: str, remarks: list[str]) -> Times:
+    """Clocks and dates as seconds from the first; a stopwatch as it stands."""
+    kinds = {m.kind for m in moments}
+    seconds = np.array([m.seconds for m in moments], dtype=np.float64)
     zones = {m.zone for m in moments}
     if len(zones) > 1 and None not in zones:
         seconds = seconds - np.array([m.zone for m in moments])
