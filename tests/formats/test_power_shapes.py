@@ -37,7 +37,9 @@ SHAPES = {
     "a header on every page": table("Time,kW,SoC", [line for i in range(N) for line in page(i)]),
     "clocks with points": table("Time;kW;SoC", [f"{clock(i, '%H.%M')};{KW[i]};{SOC[i]}" for i in range(N)]),
     "parted by blanks": table("min kW %", [f"{AT[i] / 60:.0f} {KW[i]} {SOC[i]}" for i in range(N)]),
-    "of a text with bars": table("| Time | kW | SoC |\n|---|---|---|", [f"| {clock(i)} | {KW[i]} | {SOC[i]} |" for i in range(N)]),
+    "of a text with bars": table(
+        "| Time | kW | SoC |\n|---|---|---|", [f"| {clock(i)} | {KW[i]} | {SOC[i]} |" for i in range(N)]
+    ),
     "stopwatch": table(
         "Elapsed,kW,SoC", [f"{int(AT[i]) // 60}:{AT[i] % 60:04.1f},{KW[i]},{SOC[i]}" for i in range(N)]
     ),
