@@ -13,6 +13,7 @@ from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source, encoding_of, read_some
 from gladwire.formats.power_rows import find_table, record_from, rows_of
 from gladwire.formats.reader import Options, Reader
+from gladwire.formats.table.rearranged import upright
 
 _MOST_BYTES = 256 * 2**20
 _HEAD_LINES = 120
@@ -31,9 +32,11 @@ def sniff(head: bytes) -> int:
         return 0
     lines = head.decode(encoding, errors="replace").splitlines()[:_HEAD_LINES]
     try:
-        table = find_table(rows_of("\n".join(lines)))
+        rows = rows_of("\n".join(lines))
     except csv.Error:
         return 0
+    turned = upright(rows)
+    table = find_table(turned[0] if turned else rows)
     if table is None:
         return 0
     score = table.score()

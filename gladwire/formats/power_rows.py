@@ -29,6 +29,7 @@ from gladwire.formats.table.moments import (
     with_dates,
 )
 from gladwire.formats.table.power_columns import UNITS, Meaning, meaning_of, name_and_unit, place_in
+from gladwire.formats.table.rearranged import upright
 from gladwire.formats.table.values import Cell, Numbers, filled, is_missing, split_unit
 
 _MOST_ROWS = 3_000_000
@@ -57,12 +58,13 @@ class Table:
         """(number of the row, its cells) of the readings, without rows that hold none and headers of later pages."""
         grid = self.grid
         heads = {tuple(row) for row in self.rows[: grid.first] if any(filled(cell) for cell in row)}
+        first_cells = {row[0] for row in heads}
         rows = enumerate(self.rows[grid.first : grid.end], grid.first)
         return [
             (i, row)
             for i, row in rows
-            if any(c < len(row) and filled(row[c]) and not is_missing(row[c]) for c in grid.columns)
-            and not (heads and tuple(row) in heads)
+            if any(c < len(row) and _is_told(row[c]) for c in grid.columns)
+            and not (heads and row[0] in first_cells and tuple(row) in heads)
         ]
 
     @cached_property
@@ -136,7 +138,12 @@ class Table:
     def values(self, index: int, most: int | None = None) -> Floats:
         """Numbers of a column in its unit, NaN where none was read or a cell has a unit of another kind. Shape (n,)."""
         unit = name_and_unit(self.title(index))[1]
-        found = (self._value(cell, unit) for cell in self.column(index, most))
+        value = self.numbers.value
+        # What ends in a digit has no unit: most cells do, and a table may hold millions.
+        found = [
+            value(cell) if not isinstance(cell, str) or cell[-1:].isdigit() else self._value(cell, unit)
+            for cell in self.column(index, most)
+        ]
         return np.array([np.nan if v is None else v for v in found], dtype=np.float64)
 
     def _value(self, cell: Cell, unit: str) -> float | None:
@@ -186,6 +193,11 @@ def _settled(title: str, quantity: str) -> Meaning | None:
     return Meaning(quantity, place, factor if fits else 1.0, offset if fits else 0.0, 2 if kind and fits else 1)
 
 
+def _is_told(cell: Cell) -> bool:
+    """Whether a cell holds something, and not a word for nothing read."""
+    return (isinstance(cell, str) and cell[-1:].isdigit()) or (filled(cell) and not is_missing(cell))
+
+
 def find_table(
     rows: Sequence[Sequence[Cell]], first_line: int = 1, given: Mapping[str, str] | None = None
 ) -> Table | None:
@@ -194,7 +206,7 @@ def find_table(
     return Table(rows, grid, first_line, given or {}) if grid else None
 
 
-def rows_of(text: str) -> list[list[str]]:
+def rows_of(text: str) -> Sequence[Sequence[Cell]]:
     """Rows of cells, of the delimiter under which most columns of readings lie below their names."""
     lines = text.splitlines()
     best, most = ",", (-1, -1, -1)
@@ -218,6 +230,14 @@ def record_from(
     rows: Sequence[Sequence[Cell]], key: str, options: Options | None = None, first_line: int = 1
 ) -> PowerRecord:
     """Raises UnreadableError naming the line. rows: from the table's first line on, texts or the cells of a workbook."""
+    turned = upright(rows)
+    if turned is None:
+        return _record_from(rows, key, options, first_line)
+    record = _record_from(turned[0], key, options, first_line)
+    return replace(record, remarks=(turned[1], *record.remarks))
+
+
+def _record_from(rows: Sequence[Sequence[Cell]], key: str, options: Options | None, first_line: int) -> PowerRecord:
     options = options or Options()
     interval_s = options.interval_s
     table = find_table(rows, first_line, dict(options.columns))
@@ -240,7 +260,7 @@ def record_from(
     if len(times.times_s) > 2 and (np.diff(times.times_s) < 0).all():
         first, end = table.grid.first, table.grid.end
         turned = [*rows[:first], *reversed(rows[first:end]), *rows[end:]]
-        record = record_from(turned, key, options, first_line)
+        record = _record_from(turned, key, options, first_line)
         return replace(record, remarks=("The rows stand newest first; they are turned.", *record.remarks))
     remarks += times.remarks
     order = _rising(times.times_s, kept, first_line)

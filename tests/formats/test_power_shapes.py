@@ -40,6 +40,13 @@ SHAPES = {
     "of a text with bars": table(
         "| Time | kW | SoC |\n|---|---|---|", [f"| {clock(i)} | {KW[i]} | {SOC[i]} |" for i in range(N)]
     ),
+    "on its side": table(
+        f"Time,{','.join(clock(i) for i in range(N))}", [f"kW,{','.join(map(str, KW))}", f"SoC %,{','.join(map(str, SOC))}"]
+    ),
+    "one reading a row": table(
+        "Time,Quantity,Value,Unit",
+        [f"{clock(i)},{told}" for i in range(N) for told in (f"Power,{KW[i]},kW", f"SoC,{SOC[i]},%")],
+    ),
     "stopwatch": table(
         "Elapsed,kW,SoC", [f"{int(AT[i]) // 60}:{AT[i] % 60:04.1f},{KW[i]},{SOC[i]}" for i in range(N)]
     ),
@@ -53,6 +60,11 @@ def test_a_shape_is_read_as_the_plain_record(name: str) -> None:
     assert read.time_s - read.time_s[0] == pytest.approx(AT)
     assert read.values["power_kw"] == pytest.approx(KW)
     assert read.values["soc_percent"] == pytest.approx(SOC)
+
+
+def test_what_was_put_upright_is_said() -> None:
+    assert "lies on its side" in " ".join(read_capture(Source(SHAPES["on its side"])).remarks)
+    assert "Each row tells one of 2 quantities" in " ".join(read_capture(Source(SHAPES["one reading a row"])).remarks)
 
 
 def hours(texts: list[str], sign: str = ".") -> bytes:
