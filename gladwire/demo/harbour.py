@@ -208,4 +208,5 @@ LOOSE: tuple[DemoSession, ...] = (
     ),
     DemoSession("Campsite, long wet lead", _one("campsite_long_lead.csv", partial(ac.lead, 240.0, 11e-9))),
     DemoSession("Marina, tries again and again", _one("marina_boat_trailer.csv", ac.hunting)),
+    DemoSession("A lock's scope, two channels without a name", _one("slipway_lock_scope.csv", ac.lock_nobody_named)),
 )

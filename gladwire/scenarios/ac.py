@@ -80,6 +80,12 @@ def clatters() -> bytes:
     return table(lanes, ["CP (V)", "PP (V)", "Lock current (A)", "Lock position (V)"])
 
 
+def lock_nobody_named() -> bytes:
+    """Current and position of a lock that is held back, on a scope whose channels have no names and no units."""
+    lock = LockScript().drive(1.4, through=False).drive(2.6, through=False).drive(3.8, through=False)
+    return table(lock.record(6.0, 10e3, _SEED), ["CH1", "CH2"])
+
+
 def locks_then_corroded() -> bytes:
     """The second fault behind the first: the socket is clear, it locks, and a corroded contact lifts the request."""
     worn = PilotCircuit(series_ohm=560.0)

@@ -261,7 +261,8 @@ def _spans(
             told_of = quiet[a, b]
             ends = told_of is _BETWEEN and t.limiter == "stop_fault"
             if since > at:
-                so_ends = f"Power falls from {s.before_kw:.1f} kW to nothing, and so this recording ends."
+                later = f"the next begins {(b - a) / 60.0:.1f} min later"
+                so_ends = f"Power falls from {s.before_kw:.1f} kW to nothing, and so that recording ends; {later}."
                 spans.append(_Span(at, since, (since - at) / read, s, t._replace(why=(so_ends,)) if ends else t))
             why = told_of.why[0].format(minutes=(b - a) / 60.0)
             spans.append(_Span(since, till, 0.0, None, told_of._replace(why=(why,))))
