@@ -160,7 +160,7 @@ class _Open:
             if self.is_aside:
                 return RoleOf(self.number, OTHER.key, "name")
             near = best.runner_up if best.runner_up not in (None, OTHER.key) and not best.is_sure else None
-            proposed = role if role != OTHER.key and odds >= _PROPOSED else ""
+            proposed = role if role != OTHER.key and (odds >= _PROPOSED or best.is_sure) else ""
             instead = near or "" if proposed else ""
             asked = Unnamed(channel=wave.name, does=_does(self.look), proposed=proposed, instead=instead)
             return RoleOf(self.number, OTHER.key, "nothing", asked)

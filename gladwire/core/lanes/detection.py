@@ -27,6 +27,8 @@ _ON_LEVEL, _LEVEL_SHARE, _BOUNCE_S, _NOISE = 0.12, 0.97, 0.02, 8.0
 _MOST_CHANGES = 200
 # What moves by less than this share of itself stands.
 _STEADY = 0.02
+# More scatter within a millisecond than this is no steady line's.
+_MOST_NOISE = 0.5
 # The lower level of a line, as a share of the upper.
 _OFF = 0.3
 _PERIOD_SAMPLES, _LEAST_PERIODS, _SOME = 400_000, 8, 50_000
@@ -107,6 +109,26 @@ class Look:
         return less < _OFF * more
 
     @cached_property
+    def is_still(self) -> bool:
+        """Whether it never changes, but for its noise."""
+        return self._moves_by_no_more_than(0.0)
+
+    @cached_property
+    def is_steady(self) -> bool:
+        """Whether it hardly changes, beside its noise and its size."""
+        return self._moves_by_no_more_than(_STEADY)
+
+    def _moves_by_no_more_than(self, share: float) -> bool:
+        if self.changes or self.is_of_mains_frequency:
+            return False
+        values, _ = self.blocks
+        rows, _ = self.rows(_BLOCK_S)
+        noise = float(rows.std(axis=1).mean()) if rows.shape[1] > 1 else 0.0
+        noise = max(noise, 1.4826 * median(np.abs(np.diff(values)))) if len(values) > 1 else noise
+        moves = quantile(values, 0.999) - quantile(values, 0.001)
+        return moves <= max(_NOISE * noise, share * float(np.abs(values).max()), 1e-9) and noise < _MOST_NOISE
+
+    @cached_property
     def period_s(self) -> float:
         """The usual time between rises through the middle, where it swings again and again; NaN where it does not."""
         samples = self.wave.samples[-_PERIOD_SAMPLES:]
@@ -150,8 +172,10 @@ class Look:
         if self.changes:
             often = "one change, at" if len(self.changes) == 1 else f"{len(self.changes)} changes, the first at"
             return f"two levels, {lower} and {upper}{unit}; {often} {seconds(self.changes[0])}"
-        if high - low < _STEADY * max(abs(low), abs(high)):
-            return f"it stands at {(low + high) / 2:.3g}{unit} and never changes"
+        if self.is_steady:
+            stands = median(some)
+            stands = 0.0 if abs(stands) < high - low else stands
+            return f"it stands at {stands:.3g}{unit} and {'never' if self.is_still else 'hardly'} changes"
         return f"it goes between {lower} and {upper}{unit}"
 
 

@@ -16,7 +16,7 @@ from gladwire.core.settled import Settled
 from gladwire.core.stage import Standing
 
 # Logarithms of odds, by judgement: a name that says it, one that only speaks of the lock, and a course that fits.
-_SAID, _SPOKEN, _SHAPE, _HINT = 5.0, 2.5, 1.5, 0.9
+_SAID, _SPOKEN, _SHAPE, _HINT, _STILL = 5.0, 2.5, 1.5, 0.9, 0.1
 
 
 def _named_current(kinds: frozenset[str], unit: str) -> float:
@@ -42,7 +42,10 @@ def _looks_current(look: Look) -> float:
 
 
 def _looks_position(look: Look) -> float:
-    return _HINT - 0.3 if look.is_line else -_SHAPE if look_pulsed(look) else 0.0
+    if look.is_line:
+        return _HINT - 0.3
+    # A feedback that never changes is one too; beside pulses alone that is worth a word.
+    return -_SHAPE if look_pulsed(look) else _STILL if look.is_steady else 0.0
 
 
 def _measured(channels: Channels, settled: Settled) -> Iterator[LockRecord]:
