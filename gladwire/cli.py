@@ -73,6 +73,13 @@ def _inspect_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="NAME=ROLE",
         help=f"settle what a channel ({', '.join(ROLES)}) or a signal of a bus is",
     )
+    parser.add_argument(
+        "--factor",
+        action="append",
+        default=[],
+        metavar="NAME=NUMBER",
+        help="settle what a channel's values are multiplied by to be volts or amperes: 100 for a clamp of 10 mV/A",
+    )
     parser.add_argument("--scale", type=float, help="settle the probe factor")
     parser.add_argument("--inverted", action=argparse.BooleanOptionalAction, default=None, help="settle the polarity")
     parser.add_argument("--offset", type=float, metavar="V", help="settle the volts to add")
@@ -99,6 +106,7 @@ def _settled(chosen: argparse.Namespace) -> Settled:
             raise ValueError(f"--role {role}: NAME=ROLE was expected, ROLE one of {known}")
     return Settled(
         roles={name: what for _, name, what in roles if what in ROLES},
+        factors=dict(_factor(text) for text in chosen.factor),
         # A signal is named `Message.Signal`; a lock may be either's.
         signals={what: name for _, name, what in roles if what in BUS_ROLES and "." in name},
         scale=chosen.scale,
@@ -106,6 +114,17 @@ def _settled(chosen: argparse.Namespace) -> Settled:
         offset_v=chosen.offset,
         context=_context(chosen.context) if chosen.context else None,
     )
+
+
+def _factor(text: str) -> tuple[str, float]:
+    name, _, number = text.rpartition("=")
+    try:
+        factor = float(number)
+    except ValueError:
+        factor = 0.0
+    if not name or not 0 < factor < 1e6:
+        raise ValueError(f"--factor {text}: NAME=NUMBER was expected, a number above nought")
+    return name, factor
 
 
 def _context(path: Path) -> Context:

@@ -40,7 +40,8 @@ def measure_file(
     read = read_capture(Source(path), Options(interval_s))
     if not alone:
         names = {wave.name for wave in read.channels} if isinstance(read, Recording) else set()
-        settled = settled.model_copy(update={"roles": {k: v for k, v in settled.roles.items() if k in names}})
+        here = {key: {k: v for k, v in getattr(settled, key).items() if k in names} for key in ("roles", "factors")}
+        settled = settled.model_copy(update=here)
     try:
         return measure_capture(read, settled, supplements)
     except ValueError as error:

@@ -276,3 +276,15 @@ def test_a_log_of_a_bus_is_named_by_its_description(tmp_path: Path, capsys: pyte
     code, _, err = run(capsys, str(log), "--dbc", str(log))
     assert code == 2
     assert "no description of a bus" in err
+
+
+def test_a_factor_makes_amperes_of_a_clamp_s_volts(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    t = np.arange(8000) / 2000.0
+    clamp = np.where((t > 1) & (t < 3), 0.226 * np.sin(2 * np.pi * 50 * t), 0.0)
+    path = tmp_path / "clamp.csv"
+    path.write_text("t,CP (V),I L1 (V)\n" + "".join(f"{a:.5f},6.0,{b:.4f}\n" for a, b in zip(t, clamp, strict=True)))
+    assert "how many amperes one is, is not told" in run(capsys, str(path))[1]
+    assert "16.0 A on 1 phase" in run(capsys, str(path), "--factor", "I L1=100")[1]
+    for wrong in ("I L1", "I L1=x", "=2", "I L1=-1"):
+        code, _, err = run(capsys, str(path), "--factor", wrong)
+        assert (code, err.count("\n")) == (2, 1)
