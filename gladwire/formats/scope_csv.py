@@ -44,7 +44,7 @@ _COMMA_OR_QUOTED = re.compile(rb'"([^"\n]*)"|,')
 _LOOK_AT_SAMPLES, _LEAST_SWING, _LEAST_CYCLES = 200_000, 3.0, 8
 _HALF_DAY_S = 43_200.0
 # A file up to this size may be written anew.
-_MOST_TIDIED = 24 * 2**20
+_MOST_TIDIED, _LOOK_AT_LINES = 24 * 2**20, 400
 _LIKELY, _CLEARLY = 0.5, 0.1
 # A time column beyond this counts from 1970.
 _EPOCH_FROM_S, _EPOCH_TO_S = 1e8, 1e11
@@ -64,7 +64,7 @@ def read(source: Source, options: Options) -> Recording:
     try:
         return _read(source, options)
     except UnreadableError as error:
-        tidy = _tidied(source)
+        tidy = _tidied(source, error)
         if tidy is None:
             raise
         try:
@@ -79,7 +79,7 @@ def read_tidy(tidy: Tidy, options: Options) -> Recording:
     return replace(read, remarks=(*tidy.remarks, *read.remarks))
 
 
-def _tidied(source: Source) -> Tidy | None:
+def _tidied(source: Source, trouble: UnreadableError) -> Tidy | None:
     """The table as a plain one, where that is what it lacks; None of a large file, which no person wrote."""
     if source.size > _MOST_TIDIED or source.packed:
         return None
@@ -87,9 +87,18 @@ def _tidied(source: Source) -> Tidy | None:
         data = read_some(stream, _MOST_TIDIED)
     text = data.decode(encoding_of(data[:65536]), errors="replace").replace("\x00", "")
     try:
-        return tidied(rows_of(text))
+        return tidied(rows_of(text)) if _may_be_mended(text.splitlines(), trouble.line or 1) else None
     except (csv.Error, RecursionError):
         return None
+
+
+def _may_be_mended(lines: list[str], line: int) -> bool:
+    """Whether writing a table anew is worth its time: where its beginning can be, or where what ended it further down is
+    a line of names and no damage."""
+    if line <= _LOOK_AT_LINES:
+        return tidied(rows_of("\n".join(lines[:_LOOK_AT_LINES]))) is not None
+    told = lines[line - 1].strip() if line <= len(lines) else ""
+    return bool(told) and (told in map(str.strip, lines[:_LOOK_AT_LINES]) or not any(c.isdigit() for c in told))
 
 
 def _read(source: Source, options: Options) -> Recording:
