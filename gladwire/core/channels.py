@@ -7,6 +7,7 @@ import hashlib
 import math
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import cached_property
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -27,17 +28,23 @@ from gladwire.core.words import number_of
 _CP = PILOT.roles[0]
 _SAMPLED = tuple(role for lane in LANES for role in lane.roles if role.named)
 _UNITS = ("V", "A", "ohm", "logic", "full_scale")
+# Of what no lane measures, in lower case. A unit that is none of these says nothing.
+_OTHER_UNITS = frozenset(
+    """°c c degc celsius °f degf k kelvin % hz khz mhz w mw kw va kva var kvar wh kwh mwh ah mah ° deg rad rpm rps nm n bar
+    mbar psi pa kpa hpa km/h mph m/s m mm cm km g kg l h f nf uf µf mh db dbm dbv lx lux ppm rh %rh j kj bit bits""".split()  # noqa: SIM905
+)
 # Logarithms of odds, by judgement. Told is what leaves little doubt; less is proposed, and still less is not spoken of.
 _TOLD, _PROPOSED, _ELSE = 2.0, 0.4, 4.0
 # Where a name speaks, looks only break ties.
 _TIE = 1.0
-_GOES_WITH, _ANSWERS_S, _PLUG_IN_S = 1.5, 0.5, 0.5
+_GOES_WITH, _PLUG_IN_S = 1.5, 0.5
 _STEP_BLOCK_S, _STEP_V = 5e-3, 1.5
 
 
 def signature(format_key: str, channels: Sequence[tuple[str, str]]) -> str:
     """What files of one instrument have in common: the format, and the (name, unit) of every channel in order."""
-    text = "\n".join([format_key, *(f"{name}\t{unit if unit in _UNITS else 'V'}" for name, unit in channels)])
+    told = "V" if format_key == "scope-csv" else ""
+    text = "\n".join([format_key, *(f"{name}\t{unit if unit in _UNITS else told}" for name, unit in channels)])
     return hashlib.sha256(text.encode()).hexdigest()
 
 
@@ -59,6 +66,12 @@ class Recognised(NamedTuple):
     pilot: int | None
     why: str
     guessed: bool
+
+
+def with_known_unit(wave: Waveform) -> Waveform:
+    """A channel as it is, or without its unit where nobody knows that."""
+    known = wave.unit in ("", *_UNITS) or wave.unit.lower() in _OTHER_UNITS
+    return wave if known else replace(wave, unit="")
 
 
 def recognise(channels: Sequence[Waveform], given: Settled) -> Recognised:
@@ -130,6 +143,10 @@ class _Open:
         self.is_aside = wave.unit not in ("", *_UNITS) or ("aside" in kinds and not spoken)
         self.is_spoken = spoken or self.is_aside
 
+    @cached_property
+    def first_step(self) -> float:
+        return _first_step(self.look)
+
     def looks(self, role: ChannelRole) -> float:
         if role.key not in self._looks:
             self._looks[role.key] = role.looks(self.look)
@@ -164,7 +181,7 @@ class _Open:
             instead = near or "" if proposed else ""
             asked = Unnamed(channel=wave.name, does=_does(self.look), proposed=proposed, instead=instead)
             return RoleOf(self.number, OTHER.key, "nothing", asked)
-        return RoleOf(self.number, role, "name" if self.named.get(role, 0.0) > 0 or not wave.name else "looks")
+        return RoleOf(self.number, role, "name" if self.named.get(role, 0.0) > 0 else "looks")
 
 
 def _together(open_: Sequence[_Open], roles: Sequence[str]) -> float:
@@ -179,7 +196,7 @@ def _together(open_: Sequence[_Open], roles: Sequence[str]) -> float:
     if "lock_current" in at and "lock_position" in at:
         gained += _GOES_WITH
     if "pp" in at and _CP.key in at and at["pp"].wave.unit != "ohm":
-        plug_in = _first_step(at[_CP.key])
+        plug_in = open_[list(roles).index(_CP.key)].first_step
         gained += _GOES_WITH if any(abs(c - plug_in) < _PLUG_IN_S for c in at["pp"].changes) else 0.0
     return gained
 

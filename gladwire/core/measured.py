@@ -9,14 +9,14 @@ from pydantic import BaseModel, ConfigDict, field_serializer, field_validator
 
 from gladwire.core.can.log import CanLog
 from gladwire.core.can.names import Names, best_for, shipped
-from gladwire.core.channels import RoleOf, by_role, recognise, unit_of
+from gladwire.core.channels import RoleOf, by_role, recognise, unit_of, with_known_unit
 from gladwire.core.lanes.all import BY_KEY, LANES, SETTLED_ROLES
 from gladwire.core.lanes.bus.record import measure_can
 from gladwire.core.lanes.bus.series import lanes_of_can, power_of_can
 from gladwire.core.lanes.frames.measure import measure_frames
 from gladwire.core.lanes.frames.message_store import MessageStore, keep
 from gladwire.core.lanes.frames.power import power_of_frames
-from gladwire.core.lanes.power.record import PowerRecord
+from gladwire.core.lanes.power.record import ColumnSeen, PowerRecord
 from gladwire.core.lanes.power.report import PowerReport, report_of
 from gladwire.core.lanes.power.series import lanes_of
 from gladwire.core.lanes.records import Record, Records
@@ -52,19 +52,6 @@ class ChannelInfo(BaseModel):
     end_s: float = 0.0
 
 
-class ColumnInfo(BaseModel):
-    """A column of the table a power record was read from, for the person who may settle what it is (`ColumnSeen`)."""
-
-    model_config = ConfigDict(frozen=True)
-
-    title: str
-    taken: str
-    told_by: Literal["name", "course", "hand", "nothing"]
-    why: str = ""
-    proposed: str = ""
-    instead: str = ""
-
-
 class Measured(BaseModel):
     """Everything one capture shows, in its own time base; nothing of it is judged.
 
@@ -79,7 +66,7 @@ class Measured(BaseModel):
     recorded_at: str = ""
     remarks: tuple[str, ...] = ()
     channels: tuple[ChannelInfo, ...] = ()
-    columns: tuple[ColumnInfo, ...] = ()
+    columns: tuple[ColumnSeen, ...] = ()
     channel_index: int | None = None
     channel_why: str = ""
     channel_guessed: bool = False
@@ -156,13 +143,14 @@ def measure_recording(recording: Recording, settled: Settled | None = None) -> M
     unknown = sorted(set(settled.roles.values()) - set(SETTLED_ROLES))
     if unknown:
         raise ValueError(f"there is no role “{unknown[0]}”; a channel can be {', '.join(SETTLED_ROLES)}")
-    found = recognise(recording.channels, settled)
-    channels = by_role(recording.channels, found.roles, settled)
+    waves = tuple(map(with_known_unit, recording.channels))
+    found = recognise(waves, settled)
+    channels = by_role(waves, found.roles, settled)
     return Measured(
         format=recording.format,
         recorded_at=recording.recorded_at,
         remarks=recording.remarks,
-        channels=tuple(_info(w, r) for w, r in zip(recording.channels, found.roles, strict=True)),
+        channels=tuple(_info(w, r) for w, r in zip(waves, found.roles, strict=True)),
         channel_index=found.pilot,
         channel_why=found.why,
         channel_guessed=found.guessed,
@@ -199,7 +187,7 @@ def _made(
         recorded_at=read.recorded_at,
         remarks=(*read.remarks, *remarks),
         channels=tuple(_info(w, RoleOf(n, role, "name")) for n, w in enumerate(lanes)),
-        columns=tuple(ColumnInfo(**c._asdict()) for c in read.columns) if isinstance(read, PowerRecord) else (),
+        columns=read.columns if isinstance(read, PowerRecord) else (),
         records=Records.of_all(records),
     )
     return CaptureResult(measured, Recording(tuple(lanes), read.format, read.remarks, read.recorded_at))

@@ -249,9 +249,7 @@ def _record_from(rows: Sequence[Sequence[Cell]], key: str, options: Options | No
         raise UnreadableError(f"more than {_MOST_ROWS:,} rows; that is beyond one session", line=first_line)
     remarks: list[str] = []
     if table.grid.left:
-        many = table.grid.left
-        what = "the last line is no reading" if many == 1 else f"the last {many} lines are no readings"
-        remarks.append(f"From line {first_line + table.grid.end} on {what}; left out.")
+        remarks.append(f"From line {first_line + table.grid.end} on {table.grid.what_is_left}; left out.")
     if len(table.body) < 2:
         what = f"only {len(table.body)} rows of readings; a record was expected"
         raise UnreadableError(what, line=first_line + table.grid.first)
@@ -356,9 +354,13 @@ def _energy_unit(
     return meaning, values
 
 
+_PHASES, _PHASE_V = 3, (85.0, 310.0)
+
+
 def _without_phases(columns: list[tuple[Meaning, Floats]], remarks: list[str]) -> list[tuple[Meaning, Floats]]:
     """Several columns of volts or amperes of one place are phases: none is the whole, and with power one of them would make
-    volts or amperes that are nowhere. Where there are as many of both they make the power."""
+    volts or amperes that are nowhere. Three of each make the power where the volts are to neutral: 100 to 277 V as mains
+    stand, a tenth and more beside that."""
     read = [(m, values) for m, values in columns if not np.isnan(values).all()]
     keys = [(m.quantity, m.place) for m, _ in read]
     phases = {key for key in keys if key[0] in ("volts_v", "amps_a") and keys.count(key) > 1}
@@ -366,7 +368,8 @@ def _without_phases(columns: list[tuple[Meaning, Floats]], remarks: list[str]) -
         return columns
     made: list[tuple[Meaning, Floats]] = []
     volts, amps = ([v for m, v in read if m.quantity == q and (q, m.place) in phases] for q in ("volts_v", "amps_a"))
-    if len(volts) == len(amps) and "power_kw" not in {m.quantity for m, _ in read}:
+    of_mains = all(_PHASE_V[0] < float(np.nanmedian(v)) < _PHASE_V[1] for v in volts)
+    if len(volts) == len(amps) == _PHASES and of_mains and "power_kw" not in {m.quantity for m, _ in read}:
         place = next(m.place for m, _ in read if m.quantity == "amps_a")
         made = [(Meaning("power_kw", place, 1.0, 0.0, 2), np.sum(np.array(volts) * np.array(amps), axis=0) * 1e-3)]
         remarks.append(f"Power is the sum of volts × amperes of {len(amps)} phases; their power factor was not read.")

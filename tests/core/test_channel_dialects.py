@@ -138,3 +138,55 @@ def test_a_name_outweighs_looks() -> None:
 def test_a_unit_no_lane_has_is_something_else_and_no_question() -> None:
     found = recognise([wave("CH1", PILOT), wave("CH2", 24 + 5 * T, "°C")], Settled())
     assert [(r.role, r.asked) for r in found.roles] == [("cp", None), ("other", None)]
+
+
+@pytest.mark.parametrize("unit", ["volts dc", "Spannung", "U~"])
+def test_a_unit_nobody_knows_says_nothing(unit: str) -> None:
+    measured = measure_recording(Recording((wave("CP", PILOT, unit),), "scope-csv"))
+    assert (measured.channels[0].role, measured.channels[0].unit) == ("cp", "V")
+
+
+@pytest.mark.parametrize("count", [4, 20, 40])
+def test_many_channels_are_asked_about_not_refused(count: int) -> None:
+    """More combinations than can be tried: each channel may be a lock's drive, and only one of them is."""
+    many = [
+        wave(f"X{i}", np.where((1 + i / 50 < T) & (1.3 + i / 50 > T), 0.4 + np.exp(-T), 0.0), "A") for i in range(count)
+    ]
+    assert set(asked_of(Recording(tuple(many), "scope-csv"))) == {f"X{i}" for i in range(count)}
+
+
+def test_many_channels_with_names_are_all_told() -> None:
+    many = [wave(f"Relay {i}", np.where(1 + i / 50 < T, 12.0, 0.0)) for i in range(24)]
+    found = recognise([wave("CP", PILOT), *many], Settled())
+    assert [r.role for r in found.roles] == ["cp", *["contactor"] * 24]
+
+
+@pytest.mark.parametrize(
+    ("name", "values", "role"),
+    [
+        ("Main voltage", sine(325.0), "mains_v"),
+        ("Line voltage", sine(325.0), "mains_v"),
+        ("CP line", np.full_like(T, 9.02), "cp"),
+        ("K1 coil line", np.where(T < 2.0, 0.0, 12.0), "contactor"),
+        ("Lock feedback line", np.where(T < 2.0, 0.0, 5.0), "lock_position"),
+        ("Tensión de red", sine(325.0), "mains_v"),
+        ("Netspænding", sine(325.0), "mains_v"),
+        ("Red", PILOT, "cp"),
+    ],
+)
+def test_a_word_of_two_meanings_is_read_by_what_stands_beside_it(name: str, values: Floats, role: str) -> None:
+    assert recognise([wave(name, values), wave("T", T, "°C")], Settled()).roles[0].role == role
+
+
+@pytest.mark.parametrize("on_from_s", [0.0, 0.8, 1.4])
+def test_a_divided_mains_is_asked_about_wherever_it_is_on(on_from_s: float) -> None:
+    """Two seconds at 1 MS/s: most of the recording it is off."""
+    t = np.arange(2_000_000) / 1e6
+    on = (t > on_from_s) & (t < on_from_s + 0.5)
+    mains = np.where(on, 1.625 * np.sin(2 * np.pi * 60 * t), 0.0) + np.random.default_rng(1).normal(0, 2e-3, len(t))
+    assert "too little for mains" in asked_of(Recording((wave("L1", mains, rate=1e6),), "scope-csv"))["L1"][1]
+
+
+def test_counts_of_a_proximity_tell_no_volts() -> None:
+    both = Recording((wave("CP", PILOT), wave("PP", np.where(T < 1.0, 1023.0, 300.0), "")), "scope-csv")
+    assert "how many volts that is, is not told" in asked_of(both)["PP"][1]

@@ -103,6 +103,15 @@ def test_a_coded_plug_through_any_pull_up_is_there_and_no_latch_s_fault(
     assert [s.state for s in measure_proximity(wave).segments] == ["absent", "made", "absent"]
 
 
+@pytest.mark.parametrize(
+    ("low_v", "state"), [(0.0, "low"), (0.03, "low"), (0.05, "unread"), (0.09, "unread"), (0.11, "made")]
+)
+def test_a_short_is_told_only_where_no_resistor_stands_so_low(low_v: float, state: str) -> None:
+    """5 V through 10 kOhm to a plug of 100 ohm stands at 50 mV, and a probe may be off by as much."""
+    volts = np.concatenate([np.full(2000, 5.0), np.full(2000, low_v)]).astype(np.float32)
+    assert [s.state for s in measure_proximity(Waveform("PP", volts, 1e3, 0.0, "V")).segments] == ["absent", state]
+
+
 def test_one_level_of_an_inlet_nobody_knows_is_not_read() -> None:
     """It may be a coded plug, an empty inlet's supply, or a latch that is pressed."""
     for ohm in (680.0, np.inf):

@@ -10,6 +10,7 @@ from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.measured import Measured, measure_capture
 from gladwire.core.session.session import judge_alone
 from gladwire.core.signal.waveform import Recording
+from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
 
@@ -92,3 +93,34 @@ def test_volts_and_amperes_of_phases_alone_are_mains() -> None:
     read = read_capture(Source(logged(head, *[np.full(ROWS, 230.0)] * 3, *[flowing(15.8)] * 3)))
     assert isinstance(read, Recording)
     assert measure_capture(read).measured.of(MainsRecord)[0].volts[0].phases == 3
+
+
+@pytest.mark.parametrize(
+    ("head", "volts"),
+    [
+        ("U1 (V);U2 (V);I1 (A);I2 (A)", (400.0, 410.0)),
+        ("U1 (V);U2 (V);U3 (V);I1 (A);I2 (A);I3 (A)", (400.0, 401.0, 399.0)),
+    ],
+)
+def test_two_outputs_or_volts_between_lines_make_no_power(head: str, volts: tuple[float, ...]) -> None:
+    columns = [*[np.full(ROWS, v) for v in volts], *[flowing(15.8)] * len(volts), 40 + np.arange(ROWS) // 12]
+    try:
+        read = read_capture(Source(logged(f"{head};SoC (%)", *columns)))
+    except UnreadableError:
+        return
+    assert isinstance(read, PowerRecord)
+    assert "power_kw" not in read.values
+
+
+def test_a_meter_s_largest_reading_is_no_offer() -> None:
+    found = measured(logged("I L1 (A);I L1 max (A)", flowing(15.8), np.maximum(flowing(15.8), 17.0)))
+    assert "offered_a" not in [c.role for c in found.channels]
+
+
+@pytest.mark.parametrize(("ends", "outcome"), [(ROWS, "unknown"), (52, "dropped_out"), (40, "dropped_out")])
+def test_current_that_ends_with_drawing_too_much_did_not_flow_on(ends: int, outcome: str) -> None:
+    """From row 32 on more flows than is offered, until the current ends or the recording does."""
+    amps, offer = flowing(15.8, ends), np.where(np.arange(ROWS) < 32, 16.0, 10.0)
+    judgement = judge_alone(measured(logged(f"{NAMES['en'][0]};Pilot offer (A)", amps, amps, amps, offer)))
+    assert "current_over_offer" in {f.code for f in judgement.findings}
+    assert judgement.outcome == outcome

@@ -78,12 +78,20 @@ def hours(texts: list[str], sign: str = ".") -> bytes:
         ([f"{10 + (50 + 4 * i) // 60}.{(50 + 4 * i) % 60:02d}" for i in range(12)], 240),  # only so even
         ([f"{i // 2}.{i % 2 * 30:02d}" for i in range(12)], 30),  # minutes and seconds
         ([f"{i * 0.5:.2f}" for i in range(12)], 30),  # decimals: only so even
+        ([f"{i * 0.5:05.2f}" for i in range(12)], 30),  # the same with a nought before each
     ],
 )
 def test_points_of_clocks_are_told_from_those_of_decimals(texts: list[str], step_s: float) -> None:
     read = read_capture(Source(hours(texts)))
     assert isinstance(read, PowerRecord)
     assert np.diff(read.time_s) == pytest.approx(step_s)
+
+
+def test_a_word_beside_each_reading_is_no_quantity() -> None:
+    lines = [f"{clock(i)};{KW[i]};{('Charging', 'Balancing')[i // 8 % 2]}" for i in range(N)]
+    read = read_capture(Source(table("Time;kW;Status", lines)))
+    assert isinstance(read, PowerRecord)
+    assert read.values["power_kw"] == pytest.approx(KW)
 
 
 def test_where_both_are_equally_good_the_interval_is_asked_for() -> None:

@@ -88,3 +88,8 @@ def test_what_leaves_a_doubt_is_refused(name: str) -> None:
     with pytest.raises(UnreadableError) as refused:
         read_capture(Source(BAD[name].encode()))
     assert refused.value.line
+
+
+def test_lines_below_the_readings_are_left_out_and_that_is_said() -> None:
+    read = read_capture(Source((str(SHAPES["newest first"]) + "Mean,3\nby Runa,\n").encode()))
+    assert "the last 2 lines are no readings; left out" in " ".join(read.remarks)

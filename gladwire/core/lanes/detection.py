@@ -13,7 +13,7 @@ import numpy as np
 
 from gladwire.core.calculations.proximity import LATCH_LEVELS
 from gladwire.core.signal.robust import median, quantile
-from gladwire.core.signal.waveform import Floats, Waveform
+from gladwire.core.signal.waveform import Floats, Samples, Waveform
 from gladwire.core.words import seconds
 
 _MAINS_LEAST_V = 80.0
@@ -131,7 +131,7 @@ class Look:
     @cached_property
     def period_s(self) -> float:
         """The usual time between rises through the middle, where it swings again and again; NaN where it does not."""
-        samples = self.wave.samples[-_PERIOD_SAMPLES:]
+        samples = self._where_it_moves()
         good = samples[np.isfinite(samples)]
         if not len(good):
             return float("nan")
@@ -143,6 +143,16 @@ class Look:
         return (
             median(np.diff(ups).astype(np.float64)) / self.wave.rate_hz if len(ups) > _LEAST_PERIODS else float("nan")
         )
+
+    def _where_it_moves(self) -> Samples:
+        """Enough samples to tell a period by, around where it moves most: mains is off for most of some recordings."""
+        samples = self.wave.samples
+        if len(samples) <= _PERIOD_SAMPLES:
+            return samples
+        rows, block_s = self.rows(_CYCLE_S)
+        middle = (int(np.argmax(rows.std(axis=1))) + 0.5) * block_s * self.wave.rate_hz
+        first = min(max(0, round(middle) - _PERIOD_SAMPLES // 2), len(samples) - _PERIOD_SAMPLES)
+        return samples[first : first + _PERIOD_SAMPLES]
 
     @property
     def peak(self) -> float:

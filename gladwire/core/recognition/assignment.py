@@ -28,21 +28,13 @@ class Assigned(NamedTuple, Generic[H]):
 
 
 def assign(options: Sequence[Sequence[tuple[H, float]]], together: Callable[[Sequence[H]], float]) -> list[Assigned[H]]:
-    """options: of each thing, what it may be with the logarithm of its odds; together: what is gained where all are so,
-    -inf for what cannot be. Of too many combinations those of the likelier options alone are tried.
+    """options: of each thing, what it may be with the logarithm of its odds, first that it is none of the rest; together:
+    what is gained where all are so, -inf for what cannot be. Of too many combinations those of the likelier options alone
+    are tried, and that a thing is none of the rest is left out only where some combination is left.
 
     Raises ValueError where no combination can be.
     """
-    tried = [sorted(each, key=lambda option: -option[1]) for each in options]
-    while math.prod(map(len, tried)) > _MOST_TRIED:
-        longest = max(range(len(tried)), key=lambda i: len(tried[i]))
-        tried[longest] = tried[longest][:-1]
-    scored = []
-    for picks in product(*tried):
-        chosen = tuple(what for what, _ in picks)
-        total = sum(odds for _, odds in picks) + together(chosen)
-        if total > -math.inf:
-            scored.append((total, chosen))
+    scored = _scored(_fewer(options, 0), together) or _scored(_fewer(options, 1), together)
     if not scored:
         raise ValueError("nothing these could be together was given")
     scored.sort(key=lambda s: -s[0])
@@ -52,3 +44,36 @@ def assign(options: Sequence[Sequence[tuple[H, float]]], together: Callable[[Seq
         other = next(((total, chosen) for total, chosen in scored if chosen[place] != what), None)
         found.append(Assigned(what, best - other[0] if other else math.inf, other[1][place] if other else None))
     return found
+
+
+def _fewer(options: Sequence[Sequence[tuple[H, float]]], kept: int) -> list[list[tuple[H, float]]]:
+    """Options without those whose loss costs least, until few enough combinations are left; the first `kept` of each stay."""
+    left = [list(each) for each in options]
+    while math.prod(map(len, left)) > _MOST_TRIED:
+        *_, place, thing = min(
+            (*_loss(each, place), -len(each), -place, thing)
+            for thing, each in enumerate(left)
+            for place in range(kept, len(each))
+            if len(each) > 1
+        )
+        del left[thing][-place]
+    return left
+
+
+def _loss(each: Sequence[tuple[H, float]], place: int) -> tuple[float, bool]:
+    """(by how much a thing's best option is better than this one, or, of the best, than the next; whether it is the best)."""
+    best, second = sorted((odds for _, odds in each), reverse=True)[:2]
+    odds = each[place][1]
+    return (best - odds, False) if odds < best else (best - second, True)
+
+
+def _scored(
+    options: Sequence[Sequence[tuple[H, float]]], together: Callable[[Sequence[H]], float]
+) -> list[tuple[float, tuple[H, ...]]]:
+    scored = []
+    for picks in product(*options):
+        chosen = tuple(what for what, _ in picks)
+        total = sum(odds for _, odds in picks) + together(chosen)
+        if total > -math.inf:
+            scored.append((total, chosen))
+    return scored

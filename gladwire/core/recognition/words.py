@@ -36,10 +36,12 @@ _WORDS: Mapping[str, str] = {
     " posizione pozycja pozycji positie stilling lage micro microswitch ~schalter terugmelding",
     "pilot": "cp pilot pilote piloto pilota ~pilot pilotsignal",
     "contactor": "contactor contactors cntctr ctr relay relays rly relais schutz schuetz ~schutz ~schuetz k1 k2 k3"
-    " main hauptschuetz contacteur contattore contator stycznik rele relae kontaktor ~kontaktor"
+    " hauptschuetz contacteur contattore contator stycznik rele relae kontaktor ~kontaktor"
     " magneetschakelaar",
     "mains": "l1 l2 l3 ul1 ul2 ul3 vl1 vl2 vl3 il1 il2 il3 mains phase netz netzspannung netzstrom netzphase"
-    " reseau red rete rede net siec line",
+    " reseau rete rede siec dered tensionred voltajered corrientered netspanning netspaending netspenning"
+    " nettspenning natspanning netstroom netstrom nettstrom",
+    "line": "line",
     "pre": "pre prechg precharge prechrg vorladung vorlade",
     "plugged": "prox proximity pp plugged inserted gesteckt mated plugdet plugpresent naherung proximite proximidad"
     " prossimita proximidade narhet naerhed naerhet nabijheid zblizenie zblizeniowy",

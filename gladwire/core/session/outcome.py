@@ -29,6 +29,10 @@ BEFORE_HOLD = (
 )  # fmt: skip
 
 
+# Current that ends within this of a fault, or of the end of what was recorded, ended with it. By judgement.
+_AFTER_S, _AT_END_S = 0.5, 0.1
+
+
 def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[Finding]) -> Outcome:
     """What the captures decide. A pilot alone cannot prove that current flowed: "charged" needs mains beside it."""
     if any(not p.interpretation.is_pilot_like for p in scene.of(PilotRecord)) or any(
@@ -71,9 +75,13 @@ def had_begun(scene: Scene, broken: Finding) -> bool:
 
 
 def _flows_on(scene: Scene, fault: Finding) -> bool:
-    """Whether mains current was there before a fault and still after it."""
-    spans = [span for mains in scene.of(MainsRecord) for span in mains.amps]
-    return any(span.start_s < fault.start_s and span.end_s >= fault.end_s for span in spans)
+    """Whether mains current was there before a fault and still after it, or to the record's end with it."""
+    return any(
+        span.start_s < fault.start_s
+        and span.end_s >= min(fault.end_s + _AFTER_S + mains.step_s, mains.end_s - _AT_END_S - mains.step_s)
+        for mains in scene.of(MainsRecord)
+        for span in mains.amps
+    )
 
 
 def _derated(scene: Scene, findings: Sequence[Finding]) -> bool:

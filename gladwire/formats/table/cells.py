@@ -49,10 +49,34 @@ UNIT_FACTORS = {
         "s": 1.0, "sec": 1.0, "second": 1.0, "seconds": 1.0, "ms": 1e-3, "msec": 1e-3, "us": 1e-6, "µs": 1e-6,
         "μs": 1e-6, "usec": 1e-6, "ns": 1e-9, "min": 60.0,
     },
-    "V": {"v": 1.0, "volt": 1.0, "volts": 1.0, "mv": 1e-3, "kv": 1e3, "uv": 1e-6, "µv": 1e-6},
-    "A": {"a": 1.0, "amp": 1.0, "ampere": 1.0, "amps": 1.0, "ma": 1e-3, "ka": 1e3, "µa": 1e-6, "ua": 1e-6},
+    "V": {
+        "v": 1.0, "volt": 1.0, "volts": 1.0, "mv": 1e-3, "mvolt": 1e-3, "mvolts": 1e-3, "kv": 1e3, "uv": 1e-6, "µv": 1e-6,
+    },
+    "A": {
+        "a": 1.0, "amp": 1.0, "ampere": 1.0, "amps": 1.0, "ma": 1e-3, "mamp": 1e-3, "mamps": 1e-3, "ka": 1e3, "µa": 1e-6,
+        "ua": 1e-6,
+    },
     "ohm": {"ohm": 1.0, "ohms": 1.0, "ω": 1.0, "kohm": 1e3, "kω": 1e3},
 }  # fmt: skip
+
+
+# How a meter read it is no part of a unit; “ADC” alone is a converter, and what it counts no amperes.
+_MANNER = re.compile(r"(?<=[va])[ ._]*(?:dc|ac|rms)$")
+_SPELT = {
+    "millivolt": "mv",
+    "millivolts": "mv",
+    "milliamp": "ma",
+    "milliamps": "ma",
+    "milliampere": "ma",
+    "amperes": "a",
+}
+
+
+def unit_word(text: str) -> str:
+    """A unit as `UNIT_FACTORS` has it where it does: “Vdc”, “V rms” and “millivolts” as “v”, “v” and “mv”."""
+    word = text.lower().strip().replace("μ", "µ")
+    word = word if word == "adc" else _MANNER.sub("", word)
+    return _SPELT.get(word, word)
 
 
 def cells(line: str, delimiter: str) -> list[str]:

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass
 from itertools import pairwise
 
-from gladwire.formats.table.cells import CLOCK, UNIT_FACTORS, cells, is_value, number
+from gladwire.formats.table.cells import CLOCK, UNIT_FACTORS, cells, is_value, number, unit_word
 from gladwire.formats.table.fit import Fit
 
 _TIME_NAME = re.compile(r"^(time|t|x|x[ -_]?axis|zeit|temps|tiempo|tempo|tijd|seconds?|relative time|timestamp)$")
@@ -66,7 +66,7 @@ def _is_header(row: list[str], fit: Fit) -> bool:
 
 
 def _is_units_row(row: list[str], fit: Fit) -> bool:
-    texts = [row[i].strip("()[] ").lower() for i in fit.active]
+    texts = [unit_word(row[i].strip("()[] ")) for i in fit.active]
     known = [t for t in texts if any(t in table for table in UNIT_FACTORS.values())]
     return bool(known) and all(t in known or t in ("", "-") for t in texts)
 
@@ -76,15 +76,15 @@ def _name_and_unit(text: str) -> tuple[str, str]:
     if match:
         return match.group(1).strip(), match.group(2).strip()
     match = re.match(r"^(.*?)\s*[/_,]\s*([A-Za-zµμΩ]{1,5})$", text)
-    if match and any(match.group(2).lower() in table for table in UNIT_FACTORS.values()):
+    if match and any(unit_word(match.group(2)) in table for table in UNIT_FACTORS.values()):
         return match.group(1).strip(), match.group(2).strip()
-    if any(text.lower() in table for table in UNIT_FACTORS.values()) and len(text) > 1:
+    if any(unit_word(text) in table for table in UNIT_FACTORS.values()) and len(text) > 1:
         return "", text
     return text, ""
 
 
 def _column(name: str, unit: str, order: int, count: int, body: Rows, index: int, fit: Fit) -> Column:
-    low, key = unit.lower(), name.lower().strip()
+    low, key = unit_word(unit), name.lower().strip()
     if _is_clock(body, index, fit):
         return Column(name, "s", "clock", 1.0)
     if low in UNIT_FACTORS["time"] or (not low and _TIME_NAME.match(key) and count > 1):

@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 
 from gladwire.core.signal.waveform import Samples, Waveform
-from gladwire.formats.table.cells import UNIT_FACTORS, cells
+from gladwire.formats.table.cells import UNIT_FACTORS, cells, unit_word
 from gladwire.formats.table.preamble import key_of
 from gladwire.formats.table.values import Numbers
 
@@ -107,12 +107,12 @@ def _values(parts: Sequence[str], comma: bool) -> list[float]:
     for part in parts[1:]:
         match = _VALUE.fullmatch(part)
         if match is None:
-            if found and part.lower() in UNIT_FACTORS["V"]:  # a unit in a cell of its own
-                return [value * UNIT_FACTORS["V"][part.lower()] for value in found]
+            if found and unit_word(part) in UNIT_FACTORS["V"]:  # a unit in a cell of its own
+                return [value * UNIT_FACTORS["V"][unit_word(part)] for value in found]
             if part.strip():
                 return found if found and "/" not in part else []
             continue
-        own = (match.group(2) or unit).lower().split("/")[0]
+        own = unit_word((match.group(2) or unit).split("/")[0])
         if "div" in match.group(2).lower() or "div" in unit:
             return []
         value = Numbers(comma).value(match.group(1))

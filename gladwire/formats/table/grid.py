@@ -34,6 +34,10 @@ class Grid(NamedTuple):
     end: int
     left: int
 
+    @property
+    def what_is_left(self) -> str:
+        return "the last line is no reading" if self.left == 1 else f"the last {self.left} lines are no readings"
+
 
 def find_grid(rows: Sequence[Sequence[Cell]]) -> Grid | None:
     """None where no two rows of readings follow each other."""

@@ -174,7 +174,9 @@ def _are_clocks_with_points(cells: Sequence[Cell], numbers: Numbers) -> bool:
     steps = np.diff([int(first) * 60 + int(second) for first, second in pairs])
     decimals = np.diff([float(".".join(pair)) for pair in pairs])
     noughts = all(len(first) == 2 for first, _ in pairs) and any("01" <= first <= "09" for first, _ in pairs)
-    return bool((steps >= 0).all()) and (numbers.comma or noughts or (_are_even(steps) and not _are_even(decimals)))
+    if not (steps >= 0).all() or (_are_even(decimals) and not _are_even(steps)):
+        return False
+    return numbers.comma or noughts or (_are_even(steps) and not _are_even(decimals))
 
 
 def _are_even(steps: Floats) -> bool:

@@ -8,13 +8,15 @@ from typing import NamedTuple
 
 from gladwire.formats.table.grid import kind_of
 from gladwire.formats.table.moments import is_clock, is_date
-from gladwire.formats.table.power_columns import UNITS
+from gladwire.formats.table.power_columns import UNITS, meaning_of
 from gladwire.formats.table.values import Cell, filled
 
 # On its side: few rows of many cells, each with its name before it.
 _MOST_ON_SIDE, _LEAST_WIDE, _MOST_WIDE = 40, 12, 100_000
 # One reading a row: so many quantities at most, each told so often at least.
 _MOST_QUANTITIES, _LEAST_EACH, _LOOK_AT = 20, 4, 200
+# Times per row at most: where hardly any repeats the text is a remark, and what it says no quantity.
+_TIMES_SHARE = 0.75
 
 
 def upright(rows: Sequence[Sequence[Cell]]) -> tuple[list[list[Cell]], str] | None:
@@ -74,7 +76,11 @@ def _from_readings(rows: Sequence[Sequence[Cell]]) -> tuple[list[list[Cell]], st
     readings: dict[tuple[Cell, ...], dict[str, Cell]] = {}
     for row in body:
         readings.setdefault(tuple(row[i] for i in at.times), {})[str(row[at.name]).strip()] = row[at.value]
+    if len(readings) > _TIMES_SHARE * len(body):
+        return None
     titles = [f"{name} [{unit_of[name]}]" if unit_of[name] else name for name in often]
+    if len({meaning.quantity for title in titles if (meaning := meaning_of(title))}) < 2:
+        return None
     head: list[Cell] = [*("Date" if is_date(body[0][i]) else "Time" for i in at.times), *titles]
     made = [[*moment, *(found.get(name) for name in often)] for moment, found in readings.items()]
     return [head, *made], f"Each row tells one of {len(often)} quantities; those of one time are taken together."

@@ -48,6 +48,8 @@ def tidied(rows: Sequence[Sequence[Cell]]) -> Tidy | None:
     channels = [i for i in table.grid.columns if i not in table.time_columns and not table.is_count(i)]
     if not channels or any(_has_text(table, i) for i in channels):
         return None
+    if table.grid.left:
+        remarks.append(f"Below the readings {table.grid.what_is_left}; left out.")
     order = slice(None)
     if (np.diff(times) < 0).all():
         remarks.append("The rows stand newest first; they are turned.")

@@ -196,3 +196,13 @@ def test_parts_are_joined_two_displays_are_not_and_what_never_flowed_is_left_asi
     assert both in (first, display)
     assert joined([idle]) == idle
     assert joined([]) is None
+
+
+def test_a_heater_s_share_of_little_power_is_no_other_charge() -> None:
+    """Of 7 kW at the post a heater takes three: nearly half, and one charge all the same."""
+    at = np.arange(0.0, 2400, 5)
+    post = PowerRecord(at, {"power_kw": np.full(480, 7.0)}, {"power_kw": "post"})
+    car = PowerRecord(at, {"power_kw": np.where(at < 900, 4.0, 6.5)}, {"power_kw": "vehicle"})
+    found = compare_sources(post, car, by_hand=True)
+    assert found is not None
+    assert not found.refused

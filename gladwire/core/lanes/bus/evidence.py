@@ -42,7 +42,8 @@ def beside(tracks: Sequence[Track]) -> Beside:
 
 
 def lag_s(follower: Track, leader: Track) -> float | None:
-    """By how many seconds one course follows another where both move; None where nothing moves or it leads."""
+    """By how many seconds one course follows another where both move, 0 where by no more than they are sent apart; None
+    where nothing moves or it leads."""
     start, end = max(follower.time_s[0], leader.time_s[0]), min(follower.time_s[-1], leader.time_s[-1])
     if end - start < 2 * _MOST_LAG_S:
         return None
@@ -52,7 +53,10 @@ def lag_s(follower: Track, leader: Track) -> float | None:
     left = [float(np.mean(np.abs(a - np.abs(np.interp(at - lag, leader.time_s, leader.values))))) for lag in lags]
     best = int(np.argmin(left))
     moves = float(np.ptp(a)) > 0 and max(left) > 1.3 * left[best]
-    return float(lags[best]) if moves and lags[best] >= 0 else None
+    if not moves or lags[best] < 0:
+        return None
+    cycle_s = max(float(np.median(np.diff(t.time_s))) for t in (follower, leader))
+    return float(lags[best]) if lags[best] > cycle_s else 0.0
 
 
 class Closing(NamedTuple):
@@ -89,14 +93,15 @@ def closes_as_contactors_do(state: Track, lanes: Beside, pack: Track, inlet: Tra
     outside = (lanes.at < on.start_s - 0.5) | (lanes.at > on.end_s + 0.5)
     if not inside.any() or float(near[inside].mean()) < 0.95 or not flows[inside].any() or flows[outside].any():
         return ""
-    begins = float(lanes.at[flows][0]) - on.start_s
+    begins = max(0.0, float(amps.time_s[np.abs(amps.values) > _FLOWS_A][0]) - on.start_s)
     rises = lanes.at[near & (lanes.at <= on.start_s)]
     before = bool(len(rises)) and on.start_s - float(rises[0]) < _SOON_S * 4
     after = (lanes.at > on.end_s) & (lanes.at < on.end_s + _SOON_S)
     falls = not after.any() or float(np.nanmin(lanes.of(inlet)[after])) < float(np.nanmax(lanes.of(pack))) - _FALLS_V
     if not before or not falls:
         return ""
-    return f"on while {_short(inlet)} stands at {_short(pack)}, and current begins {seconds(begins)} later"
+    when = f"{seconds(begins)} later" if begins else "with it"
+    return f"on while {_short(inlet)} stands at {_short(pack)}, and current begins {when}"
 
 
 def around(outer: Track, inner: Track) -> str:

@@ -28,21 +28,29 @@ _LOGGED, _LOGGED_HZ, _MOST_A = 0.7, 5.0, 90.0
 _DIVIDERS, _PEAKS_V, _COMES = (10.0, 20.0, 50.0, 100.0, 200.0, 500.0, 1000.0), ((293.0, 358.0), (153.0, 187.0)), 8.0
 
 
+_LINES = frozenset(["pilot", "plugged", "lock", "drive", "position", "contactor"])
+
+
+def _speaks_of_mains(kinds: frozenset[str]) -> bool:
+    """A line alone is the mains'; a pilot's or a coil's is not."""
+    return "mains" in kinds or ("line" in kinds and not kinds & _LINES)
+
+
 def _named_volts(kinds: frozenset[str], unit: str) -> float:
     if "amps" in kinds:
         return _NOT
-    return _SAID if "mains" in kinds else _LETTER if "letter" in kinds else 0.0
+    return _SAID if _speaks_of_mains(kinds) else _LETTER if "letter" in kinds else 0.0
 
 
 def _named_amps(kinds: frozenset[str], unit: str) -> float:
-    if "mains" in kinds:
+    if _speaks_of_mains(kinds):
         return _SAID if "amps" in kinds or unit == "A" else 0.0
     return _LETTER if "letter" in kinds and unit == "A" else 0.0
 
 
 def _named_offer(kinds: frozenset[str], unit: str) -> float:
     """The amperes a logger says the post offers, or that its pilot stands for."""
-    said = "offer" in kinds or ("pilot" in kinds) or ({"most", "asked"} & kinds and {"post", "mains"} & kinds)
+    said = kinds & {"offer", "pilot"} or ("post" in kinds and kinds & {"most", "asked"})
     return _SAID + 1.0 if unit == "A" and said else 0.0
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Literal, NamedTuple
+from typing import Literal
 
 import numpy as np
+import pydantic.dataclasses
 
 from gladwire.core.quantities import Place
 from gladwire.core.signal.waveform import Floats, Ints
@@ -18,7 +19,8 @@ _GAP_S, _GAP_STEPS = 120.0, 12.0
 IDLE_KW, IDLE_SHARE = 0.05, 0.02
 
 
-class ColumnSeen(NamedTuple):
+@pydantic.dataclasses.dataclass(frozen=True)
+class ColumnSeen:
     """A column of the table a record was read from. taken: the quantity it was read as, "time", or "" for none; told_by: its
     name or unit, its course, a person, or nothing, where it may be `proposed` or `instead`, and is not used."""
 

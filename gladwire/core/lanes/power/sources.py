@@ -24,6 +24,8 @@ _MOST_SHIFT_S = 900.0
 _SAME_SHARE = 0.004
 # Power a vehicle usually takes for itself while charging (common practice).
 _OWN_USE_KW = (0.3, 3.0)
+# With a heater of cabin or pack on (common practice).
+_MOST_OWN_USE_KW = 8.0
 # Two displays of one charge differ by a factor between these (common practice); what lies beyond is no such fit.
 _RATIOS = (0.75, 1.3)
 # Readings closer than this are a log's, with nothing in between; of others a line is trusted where it bends by no more than
@@ -228,7 +230,8 @@ def _cannot_be_one(a: Floats, b: Floats, share: float) -> str:
     moves = float(a.std()) > 0.05 * float(a.mean()) and float(b.std()) > 0.05 * float(b.mean())
     if moves and float(np.corrcoef(a, b)[0, 1]) < _AGAINST:
         return "one rises while the other falls"
-    if not _RATIOS[0] - 1.0 < share < _RATIOS[1] - 1.0:
+    # What a vehicle uses itself is a large share of little power.
+    if not _RATIOS[0] - 1.0 < share < _RATIOS[1] - 1.0 and abs(midmean(b - a)) > _MOST_OWN_USE_KW:
         return f"one is {abs(100 * share):.0f} % {'more' if share > 0 else 'less'} than the other"
     return ""
 

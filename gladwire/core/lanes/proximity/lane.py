@@ -20,6 +20,8 @@ from gladwire.core.stage import Standing
 _SAID, _LATCH, _HINT = 5.0, 4.0, 0.4
 # A plug pulls the line down from its supply, not to nought.
 _DOWN, _MOST_V = 0.85, 13.5
+# No inlet's proximity stands so high.
+_NO_VOLTS = 30.0
 
 
 def _named(kinds: frozenset[str], unit: str) -> float:
@@ -31,6 +33,12 @@ def _looks(look: Look) -> float:
         return _LATCH
     low, high = look.levels or (0.0, 0.0)
     return _HINT if look.changes and 0.0 < low < _DOWN * high and high < _MOST_V else 0.0
+
+
+def _doubt(look: Look) -> str:
+    if look.wave.unit or look.peak < _NO_VOLTS:
+        return ""
+    return f"{look.says()}, without a unit: how many volts that is, is not told"
 
 
 def _measured(channels: Channels, settled: Settled) -> Iterator[ProximityRecord]:
@@ -82,7 +90,7 @@ LANE = Lane(
     rules=RULES,
     subjects=lambda records: records.of(ProximityRecord),
     measure=_measured,
-    roles=(ChannelRole("pp", "proximity", "plum", _named, _looks, units=("V", "ohm")),),
+    roles=(ChannelRole("pp", "proximity", "plum", _named, _looks, _doubt, units=("V", "ohm")),),
     landmarks=_landmarks,
     join=apart,
     judges={"proximity": _proximity},

@@ -21,7 +21,9 @@ _STEP_V, _ALIKE_V = 0.3, 0.2
 _STEP_LOG, _ALIKE_LOG = 0.06, 0.03
 _DRIFT_BLOCKS = 60
 # What a line stood at, not passed through; as shares of the open level, how much lower a plug pulls it, and a short.
-_STOOD_S, _DROP, _SHORT = 0.1, 0.1, 0.02
+_STOOD_S, _DROP, _SHORT = 0.1, 0.1, 0.008
+# Between a short and this a probe's offset and a low resistor are alike.
+_NEARLY_SHORT = 0.02
 # What inlets without a latch are pulled up to: common practice, no source. Below the last no plug pulls any of them.
 _SUPPLIES_V, _SUPPLY_TOLERANCE, _NOTHING_V = (3.3, 5.0, 12.0), 0.08, 0.1
 
@@ -94,4 +96,9 @@ def _of_volts(value: float, stood: Sequence[float]) -> tuple[ProximityState, str
         return "absent", f"{value:.2f} V, its highest: nothing pulls it down, no plug is in."
     if value < _SHORT * top:
         return "low", f"{value:.2f} V, down from {top:.2f} V: shorted to PE, or the pull-up's supply went off."
+    if value < _NEARLY_SHORT * top:
+        return (
+            "unread",
+            f"{value:.2f} V, down from {top:.2f} V: a short to PE or a low resistor; they are too near.",
+        )
     return "made", f"{value:.2f} V, down from {top:.2f} V: a plug is in; what it codes depends on a pull-up not known."
