@@ -28,8 +28,10 @@ from gladwire.formats.table.moments import (
     times_of,
     with_dates,
 )
-from gladwire.formats.table.power_columns import UNITS, Meaning, meaning_of, name_and_unit, place_in
+from gladwire.formats.table.power_columns import NO_UNIT, Meaning, meaning_of, name_and_unit, place_in, unit_of
+from gladwire.formats.table.named_cells import rows_of_named
 from gladwire.formats.table.rearranged import upright
+from gladwire.formats.table.spelling import with_colons
 from gladwire.formats.table.values import Cell, Numbers, filled, is_missing, split_unit
 
 _MOST_ROWS = 3_000_000
@@ -41,6 +43,8 @@ _SAID = ("asked_a", "asked_v", "post_max_a", "post_max_v", "vehicle_max_a")
 _ONE_BAD_IN = 100
 _LOOK_AT = 40
 _MOST_RISE_KWH = 500.0
+# Beyond any connector there is, the megawatt ones included: a scale or a unit that was not understood.
+_MOST = {"power_kw": 5_000.0, "volts_v": 2_000.0, "amps_a": 4_000.0}
 
 
 @dataclass(frozen=True)
@@ -153,7 +157,7 @@ class Table:
         own = split[1] if split else ""
         if not own or own == unit or value is None:
             return value
-        (kind, factor, _), (wanted, whole, _) = UNITS[own], UNITS.get(unit, ("", 1.0, 0.0))
+        (kind, factor, _), (wanted, whole, _) = unit_of(own) or NO_UNIT, unit_of(unit) or NO_UNIT
         return value * factor / whole if kind == wanted else None
 
     def median_of(self, quantity: str) -> float:
@@ -187,7 +191,7 @@ def _settled(title: str, quantity: str) -> Meaning | None:
     if not quantity:
         return None
     read = meaning_of(title)
-    kind, factor, offset = UNITS.get(name_and_unit(title)[1], ("", 1.0, 0.0))
+    kind, factor, offset = unit_of(name_and_unit(title)[1]) or NO_UNIT
     place = read.place if read else "unknown"
     fits = kind in ("", quantity.rpartition("_")[2].replace("percent", "%")) or quantity == "time"
     return Meaning(quantity, place, factor if fits else 1.0, offset if fits else 0.0, 2 if kind and fits else 1)
@@ -207,8 +211,12 @@ def find_table(
 
 
 def rows_of(text: str) -> Sequence[Sequence[Cell]]:
-    """Rows of cells, of the delimiter under which most columns of readings lie below their names."""
+    """Rows of cells, of the delimiter under which most columns of readings lie below their names, clocks with colons."""
     lines = text.splitlines()
+    return with_colons(rows_of_named(lines) or _split(lines))
+
+
+def _split(lines: Sequence[str]) -> Sequence[Sequence[Cell]]:
     best, most = ",", (-1, -1, -1)
     seen = set("\n".join(lines[:_HEAD_LINES]))
     for delimiter in (each for each in _DELIMITERS if each in seen):
@@ -435,7 +443,7 @@ def _guessed(
     open_: dict[int, Open] = {}
     for index in left:
         name, unit = name_and_unit(table.title(index))
-        kind = UNITS.get(unit, ("",))[0]
+        kind = (unit_of(unit) or NO_UNIT)[0]
         values = table.values(index)[order]
         settled = table.name(index) in table.given
         if not settled and not table.is_count(index) and np.isfinite(values).sum() > 2 and kind in ("", "%"):
@@ -483,10 +491,23 @@ def _record(
             remarks.append(f"A second column of {BY_KEY[meaning.quantity].title.lower()} is passed by.")
     if not first:
         raise UnreadableError("no column holds a reading")
+    _refuse_beyond(first)
     record = PowerRecord(times, first, places, (), tuple(remarks), recorded_at, (), key)
     if set(second) & {"power_kw", "amps_a", "energy_kwh"}:
         return replace(record, second_place=PowerRecord(times, second, other, (), (), recorded_at, (), key))
     return record
+
+
+def _refuse_beyond(values: Mapping[str, Floats]) -> None:
+    """Raises UnreadableError where most of a quantity is beyond what any connector carries: nobody would believe the rest."""
+    for quantity, most in _MOST.items():
+        usual = float(np.nanpercentile(values[quantity], 75)) if quantity in values else 0.0
+        if usual > most:
+            about = BY_KEY[quantity]
+            raise UnreadableError(
+                f"{about.title.lower()} of {usual:,.0f} {about.unit} is beyond any connector: the unit was not understood",
+                hint=f"Write the unit over the column, such as [0.1 {about.unit}] for tenths.",
+            )
 
 
 def _as_usual(meaning: Meaning, values: Floats, remarks: list[str]) -> Floats:

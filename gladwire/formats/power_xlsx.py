@@ -15,6 +15,7 @@ from gladwire.formats.opening import MOST_COLUMNS, Source
 from gladwire.formats.power_rows import find_table, record_from
 from gladwire.formats.reader import Options, Reader
 from gladwire.formats.scope_csv import read_tidy
+from gladwire.formats.table.spelling import with_colons
 from gladwire.formats.table.tidy import tidied
 
 # What a workbook may unpack to, and hold in rows: more is no record of one session but an attack or an accident.
@@ -39,7 +40,7 @@ def read(source: Source, options: Options) -> PowerRecord | Recording:
                     raise UnreadableError("the workbook unpacks to more than one session can hold")
             stream.seek(0)
             book = openpyxl.load_workbook(stream, read_only=True, data_only=True)
-            sheets = [list(_rows(sheet)) for sheet in book.worksheets]
+            sheets = [with_colons(list(_rows(sheet))) for sheet in book.worksheets]
             book.close()
     except (UnreadableError, MemoryError):
         raise

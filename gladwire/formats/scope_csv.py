@@ -22,6 +22,8 @@ from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import HEAD_BYTES, MAX_SAMPLES, Source, encoding_of, one_ahead, read_some, text_chunks
 from gladwire.formats.power_rows import rows_of
 from gladwire.formats.reader import Options, Reader
+from gladwire.formats.table.beyond import as_numbers
+from gladwire.formats.table.beyond import settled as beyond_settled
 from gladwire.formats.table.cells import BEYOND_RANGE, CLOCK, MISSING, cells, is_missing, is_value
 from gladwire.formats.table.columns import Column
 from gladwire.formats.table.counts import is_counts
@@ -32,7 +34,7 @@ from gladwire.formats.timebase import Timebase
 # Text is read in blocks of a share of the file, so that a small file costs little memory and a large one few calls.
 _LEAST_BLOCK, _MOST_BLOCK, _BLOCKS = 2**20, 8 * 2**20, 12
 _NULLS = sorted(
-    {w for m in (*MISSING, *BEYOND_RANGE) if m for w in (m, m.upper(), m.capitalize(), "NaN", "+NaN", "-NaN", "N/A")}
+    {w for m in (*MISSING, *(b for b in BEYOND_RANGE if "9.9e" not in b)) if m for w in (m, m.upper(), m.capitalize(), "NaN", "+NaN", "-NaN", "N/A")}
 )
 # Lines of another kind after the numbers (a summary, "END") that are left out with a remark.
 _FOOTER_LINES = 5
@@ -129,7 +131,7 @@ class _Table:
         self.time = self._timebase(options)
         self.line = dialect.first_line
         self.ended = False
-        self.beyond = 0
+        self.beyond = self.sideless = 0
         self.block = min(_MOST_BLOCK, max(_LEAST_BLOCK, source.size // _BLOCKS))
         self.days = _Days()
 
@@ -154,9 +156,6 @@ class _Table:
             self._take(block, following is None)
             block = following
         count = sum(len(part) for part in self.parts[0])
-        if self.beyond:
-            many = "1 sample is" if self.beyond == 1 else f"{self.beyond} samples are"
-            self.remarks.append(f"{many} marked as beyond the range of the instrument; they are taken at its edge.")
         if count < 4:
             raise UnreadableError(f"only {count} rows of numbers; a capture was expected", line=self.line)
         rate_hz, start_s, remarks = self.time.settle(count)
@@ -167,6 +166,7 @@ class _Table:
             )
         recorded_at, since = self._moment(start_s)
         waves = self._in_volts([self._wave(order, rate_hz, since) for order in range(len(self.channels))])
+        self._say_beyond()
         return Recording(tuple(waves), READER.key, (*self.remarks, *remarks), recorded_at)
 
     def _unit_by_pilot(self, rate_hz: float) -> tuple[float, str] | None:
@@ -200,16 +200,27 @@ class _Table:
             return self.dialect.recorded_at or first, 0.0
         return self.dialect.recorded_at, start_s
 
+    def _say_beyond(self) -> None:
+        if self.beyond:
+            many = "1 sample is" if self.beyond == 1 else f"{self.beyond} samples are"
+            self.remarks.append(f"{many} marked as beyond the range of the instrument; they are taken at its edge.")
+        if self.sideless:
+            many = "1 mark" if self.sideless == 1 else f"{self.sideless} marks"
+            self.remarks.append(f"{many} beyond the range tell no side, above or below; taken as missing.")
+
     def _wave(self, order: int, rate_hz: float, start_s: float) -> Waveform:
         column = self.dialect.columns[self.channels[order]]
         parts, self.parts[order] = self.parts[order], []
         samples = np.concatenate(parts) if len(parts) > 1 else parts[0]
+        samples, ends, beyond, sideless = beyond_settled(samples)
+        self.beyond, self.sideless = self.beyond + beyond, self.sideless + sideless
         if column.factor != 1.0:
             with np.errstate(over="ignore"):  # a mark for no reading, in kV
                 out = samples if samples.flags.writeable else None
                 samples = np.multiply(samples, np.float32(column.factor), out=out)
         name, unit = _channel_name(column, order), column.kind or column.unit.strip("-? ")
-        return Waveform(name, samples, rate_hz, start_s, unit)
+        low, high = (None if end is None else end * column.factor for end in ends)
+        return Waveform(name, samples, rate_hz, start_s, unit, (low, high))
 
     def _in_volts(self, waves: Sequence[Waveform]) -> list[Waveform]:
         """Channels that hold counts as volts, where the preamble says how; an offset's sign is the one that makes a pilot of
@@ -221,12 +232,13 @@ class _Table:
         counted = [(wave, scaling) for wave, scaling in zip(waves, told, strict=True) if scaling]
         signs = [1.0]
         if any(scaling.offset_v for _, scaling in counted):
-            likely = {s: max(pilot_share(one.read(w, s)) for w, one in counted) for s in (1.0, -1.0)}
-            signs = [s for s in likely if likely[s] > max(_LIKELY, likely[-s] + _CLEARLY)]
+            likely = {s: max(pilot_share(one.read(w, s)) for w, one in counted) for s in (1.0, -1.0, 0.0)}
+            best, second = sorted(likely.values(), reverse=True)[:2]
+            signs = [s for s in likely if likely[s] == best and best > max(_LIKELY, second + _CLEARLY)]
         if len(signs) != 1:
             names = ", ".join(f"“{wave.name}”" for wave, _ in counted)
             self.remarks.append(
-                f"{names}: counts, left as they are: whether the offset is added or taken away, the file does not say."
+                f"{names}: counts, left as they are: whether the offset is added, taken away or one of counts, the file does not say."
             )
             return list(waves)
         self.remarks += [
@@ -261,7 +273,7 @@ class _Table:
         if self.axis is not None:
             self.time.add(columns[self.axis].astype(np.float64, copy=False), self.line, lines)
         for order, index in enumerate(self.channels):
-            self.parts[order].append(_finite(columns[index]))
+            self.parts[order].append(np.ascontiguousarray(columns[index], dtype=np.float32))
         self.line += height
         if sum(len(part) for part in self.parts[0]) * len(self.channels) > MAX_SAMPLES:
             raise UnreadableError(f"more than {MAX_SAMPLES:,} samples; that is beyond one capture", line=self.line)
@@ -278,6 +290,7 @@ class _Table:
         if b">" in block or b"<" in block:
             block, count = _BEYOND_BYTES.subn(rb"\1", block)
             self.beyond += count
+        block = as_numbers(block)
         if self.dialect.delimiter == " ":
             return b"\n".join(b"\t".join(line.split()) for line in block.split(b"\n"))
         if self._quoted_commas:
@@ -401,15 +414,6 @@ class _Days:
         days = self._days + np.cumsum(back)
         self._last, self._days = float(day[-1]), int(days[-1])
         return np.asarray(day + 86_400.0 * days, dtype=np.float64)
-
-
-def _finite(column: NDArray[np.generic]) -> Samples:
-    """float32 samples; over range (infinite) is missing."""
-    samples: Samples = np.ascontiguousarray(column, dtype=np.float32)
-    over = np.isinf(samples)
-    if over.any():
-        samples = np.where(over, np.float32(np.nan), samples)
-    return samples
 
 
 def _channel_name(column: Column, order: int) -> str:

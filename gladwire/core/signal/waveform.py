@@ -19,7 +19,8 @@ class Waveform:
 
     samples: float32, shape (n,), in `unit`; a sample that was over range or missing is NaN.
     unit: "V", "A", "ohm", or "" when the file names none, "full_scale" for a share of full scale.
-    rate_hz: samples per second. start_s: time of the first sample in the file's own time base.
+    rate_hz: samples per second. start_s: time of the first sample in the file's own time base. ends: (lower, upper) end of
+    the instrument's range in `unit`, where samples were marked as beyond it and stand at it; None where none was.
     """
 
     name: str
@@ -27,6 +28,7 @@ class Waveform:
     rate_hz: float
     start_s: float = 0.0
     unit: str = "V"
+    ends: tuple[float | None, float | None] = (None, None)
 
     @property
     def interval_s(self) -> float:

@@ -5,21 +5,12 @@ from __future__ import annotations
 import csv
 import re
 
+from gladwire.formats.table.beyond import is_mark
+
 MISSING: tuple[str, ...] = (
     "nan",
     "+nan",
     "-nan",
-    "inf",
-    "+inf",
-    "-inf",
-    "infinity",
-    "-infinity",
-    "∞",
-    "+∞",
-    "-∞",
-    "−∞",
-    "ol",
-    "-ol",
     "null",
     "none",
     "n/a",
@@ -99,7 +90,7 @@ def number(cell: str, comma: bool) -> float | None:
 
 def is_missing(cell: str) -> bool:
     """Whether a cell says that nothing was read, or that it was beyond the range."""
-    return (low := cell.lower()) in MISSING or low in BEYOND_RANGE
+    return (low := cell.lower()) in MISSING or low in BEYOND_RANGE or is_mark(cell)
 
 
 def is_value(cell: str, comma: bool) -> bool:

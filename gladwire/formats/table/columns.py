@@ -15,6 +15,8 @@ _INDEX_NAME = re.compile(
 )
 _COMMENT = re.compile(r"^\s*(?:#+|//+|%+)\s*")
 _A_VALUE = re.compile(r"[-+]?\d")
+# “POINTS=2500”: no names of columns.
+_KEY_AND_VALUE = re.compile(r'^"?[^=,;\t"]{1,40}=[^=]*$')
 # Cells of the first lines of numbers.
 Rows = list[list[str]]
 
@@ -34,7 +36,8 @@ def columns_of(head: list[str], fit: Fit, body: Rows) -> tuple[Column, ...]:
     rows = [
         row
         for line in (_COMMENT.sub("", each) for each in head[-4:])
-        if len(row := _names_in(line, fit.delimiter)) > max(fit.active) or _is_header(row, fit)
+        if (len(row := _names_in(line, fit.delimiter)) > max(fit.active) or _is_header(row, fit))
+        and not _KEY_AND_VALUE.match(line)
     ]
     rows = [row + [""] * (max(fit.active) + 1 - len(row)) for row in rows]
     units_row = next((row for row in reversed(rows[-1:]) if _is_units_row(row, fit)), None)
@@ -80,7 +83,8 @@ def _name_and_unit(text: str) -> tuple[str, str]:
         return match.group(1).strip(), match.group(2).strip()
     if any(unit_word(text) in table for table in UNIT_FACTORS.values()) and len(text) > 1:
         return "", text
-    return text, ""
+    match = re.match(r"^(.*\S)\s*(%|°C|°F)$", text) or re.match(r"^(.*\S)\s+(k?Hz|[mk]?V|mA|[µmk]?s|k?Ω|k?Ohm|k?W)$", text)
+    return (match.group(1), match.group(2)) if match else (text, "")
 
 
 def _column(name: str, unit: str, order: int, count: int, body: Rows, index: int, fit: Fit) -> Column:

@@ -31,7 +31,7 @@ _REFERENCE = re.compile(
 )
 _ORIGIN = re.compile(rf"^({_VERTICAL} ?(orig\w*|zero)|ursprung|origine|origen|origem|oorsprong|poczatek)$")
 _OFFSET = re.compile(
-    rf"^({_VERTICAL} ?offset( volts)?|offset|decalage|desplazamiento|verschiebung|verschuiving|przesuniecie|forskydning)$"
+    rf"^({_VERTICAL} ?off(set)?( volts)?|offset|decalage|desplazamiento|verschiebung|verschuiving|przesuniecie|forskydning)$"
 )
 _KEYS = {"increment": _INCREMENT, "reference": _REFERENCE, "origin": _ORIGIN, "offset": _OFFSET}
 _COUNTS = re.compile(r"^(counts?|adc|adu|lsb|raw|digits?|codes?|bits?|zahler|-|)$", re.IGNORECASE)
@@ -42,7 +42,8 @@ _LEAST_COUNT, _MOST_COUNT = 10.0, 1e9
 
 
 class Scaling(NamedTuple):
-    """volts = (count − reference) × increment_v + origin_v, and offset_v more or less: which, is not told."""
+    """volts = (count − reference) × increment_v + origin_v, and offset_v more or less, or as many counts less: which, is not
+    told."""
 
     increment_v: float
     reference: float = 0.0
@@ -50,14 +51,18 @@ class Scaling(NamedTuple):
     offset_v: float = 0.0
 
     def read(self, counts: Waveform, sign: float) -> Waveform:
-        """Counts in volts. sign: of the offset."""
+        """Counts in volts. sign: of the offset; 0 where it is one of counts."""
         # A number no converter gives is a mark for none.
         read = np.where(np.abs(counts.samples) < _MOST_COUNT, counts.samples, np.float32(np.nan))
-        volts: Samples = (read - np.float32(self.reference)) * np.float32(self.increment_v)
+        volts: Samples = (read - np.float32(self._nought(sign))) * np.float32(self.increment_v)
         return replace(counts, samples=volts + np.float32(self.origin_v + sign * self.offset_v), unit="V")
 
+    def _nought(self, sign: float) -> float:
+        return self.reference if sign else self.reference + self.offset_v
+
     def says(self, sign: float) -> str:
-        counts = f"(count − {self.reference:g})" if self.reference else "count"
+        nought = self._nought(sign)
+        counts = f"(count − {nought:g})" if nought else "count"
         added = self.origin_v + sign * self.offset_v
         origin = f" {'+' if added > 0 else '−'} {abs(added):g} V" if added else ""
         return f"{counts} × {self.increment_v:g} V{origin}"

@@ -12,7 +12,7 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from gladwire.formats.table.moments import is_clock, is_date
-from gladwire.formats.table.power_columns import UNITS
+from gladwire.formats.table.power_columns import unit_of
 from gladwire.formats.table.values import Cell, filled, is_missing, is_moment, is_value
 
 _LOOK_AT_ROWS = 400
@@ -175,4 +175,4 @@ def _text(cell: Cell) -> str:
 
 def _are_units(row: Sequence[str]) -> bool:
     told = [text.strip("[]()<> ").lower() for text in row if text]
-    return bool(told) and all(t in UNITS or _UNIT_WORDS.fullmatch(t) for t in told)
+    return bool(told) and all(unit_of(t) or _UNIT_WORDS.fullmatch(t) for t in told)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from typing import NamedTuple
 
 from gladwire.core.quantities import Place
@@ -23,9 +24,18 @@ UNITS: dict[str, tuple[str, float, float]] = {
     "mins": ("s", 60.0, 0.0), "h": ("s", 3600.0, 0.0),
     "hours": ("s", 3600.0, 0.0), "hr": ("s", 3600.0, 0.0), "std": ("s", 3600.0, 0.0),
     "stunden": ("s", 3600.0, 0.0), "sek": ("s", 1.0, 0.0), "sekunden": ("s", 1.0, 0.0),
+    "minute": ("s", 60.0, 0.0), "hour": ("s", 3600.0, 0.0), "second": ("s", 1.0, 0.0), "stunde": ("s", 3600.0, 0.0),
+    "sekunde": ("s", 1.0, 0.0), "minut": ("s", 60.0, 0.0), "minuter": ("s", 60.0, 0.0), "minutter": ("s", 60.0, 0.0),
+    "minutos": ("s", 60.0, 0.0), "minuti": ("s", 60.0, 0.0), "minuty": ("s", 60.0, 0.0), "segundos": ("s", 1.0, 0.0),
+    "secondes": ("s", 1.0, 0.0), "sekunder": ("s", 1.0, 0.0), "secondi": ("s", 1.0, 0.0), "seconden": ("s", 1.0, 0.0),
+    "sekundy": ("s", 1.0, 0.0),
     "us": ("s", 1e-6, 0.0), "µs": ("s", 1e-6, 0.0),
     "d": ("s", 86400.0, 0.0),
 }  # fmt: skip
+NO_UNIT = ("", 1.0, 0.0)
+# “0.1 V”: counts of a tenth of a volt; “V x10”: ten times the volts.
+_COUNTS_OF = re.compile(r"(\d+(?:[.,]\d+)?)\s*([a-z%°]+)")
+_TIMES = re.compile(r"([a-z%°]+)\s*[*x×]\s*(\d+)")
 # Words of eleven languages (English, German, French, Dutch, Danish, Norwegian, Swedish, Spanish, Portuguese, Italian,
 # Polish), without accents, as `plain` leaves them. Common practice, no source.
 _TIME = re.compile(
@@ -44,7 +54,8 @@ _POWER = re.compile(
     r"\b(\w*power|\w*leistung|puissance|potencia|potenza|\w*vermogen|\w*effekt|moc|charge rate|charging rate|kw|p)\b"
 )
 _ENERGY = re.compile(
-    r"\b(\w*energy|\w*energie|energia|\w*energi|delivered|charged|added|geladen\w*|delivree|geleverd|levert|levererad"
+    r"\b(\w*energy|\w*energie|energia|\w*energi|delivered|charged|added|geladen\w*|delivree|geleverd|levert|levererad|\w*zahlerstand|meter ?(reading|stand)|\w*malerstand|matarstallning|releve( de)?( compteur)?|lectura|lettura"
+    r"|stan licznika"
     r"|entregada|fornecida|erogata|pobrana|kwh|imported)\b"
 )
 _VOLTS = re.compile(
@@ -57,11 +68,11 @@ _AMPS = re.compile(
 )
 _TEMPERATURE = re.compile(r"\b(\w*temp\w*|t (pack|batt\w*|cell)|thermal)\b")
 _ASKED = re.compile(
-    r"\b(ask\w*|request\w*|req|target|demand\w*|setpoint|set point|soll\w*|desired|wanted|angeforder\w*|demande\w*|consigne"
+    r"\b(ask\w*|[iup]?(req|soll|dem|set|tgt)|request\w*|req|target|demand\w*|setpoint|set point|soll\w*|desired|wanted|angeforder\w*|demande\w*|consigne"
     r"|gevraagd\w*|onsket|begart|solicitad\w*|pedid\w*|richiest\w*|zadan\w*)\b"
 )
 _LIMIT = re.compile(
-    r"\b(max\w*|limit\w*|allow\w*|avail\w*|cap|capab\w*|rated|\w*grenze|permitted|offer\w*|can take|verfugbar\w*|autorise\w*"
+    r"\b([iup]?max\w*|[iup]?lim|limit\w*|allow\w*|avail\w*|cap|capab\w*|rated|\w*grenze|permitted|offer\w*|can take|verfugbar\w*|autorise\w*"
     r"|disponible|toegestaan|tilladt|tillatt?en?|tillaten|disponibile|consentit\w*|dozwolon\w*|dostepn\w*)\b"
 )
 _VEHICLE = re.compile(
@@ -96,13 +107,30 @@ class Meaning(NamedTuple):
     sure: int
 
 
+@lru_cache(maxsize=4096)
+def unit_of(word: str) -> tuple[str, float, float] | None:
+    """(kind, factor, offset) of a unit in lower case, with the scale told beside it; None of what is no unit."""
+    if word in UNITS or not word:
+        return UNITS.get(word)
+    each, times = _COUNTS_OF.fullmatch(word), _TIMES.fullmatch(word)
+    if each and each[2] in UNITS and float(each[1].replace(",", ".")) > 0:
+        kind, factor, offset = UNITS[each[2]]
+        return kind, factor * float(each[1].replace(",", ".")), offset
+    if times and times[1] in UNITS and int(times[2]) > 0:
+        kind, factor, offset = UNITS[times[1]]
+        return kind, factor / int(times[2]), offset
+    return None
+
+
 def name_and_unit(text: str) -> tuple[str, str]:
     """“Power [kW]”, “Power (kW)”, “Power kW”, “power_kw” and “kW” to name and unit; unit "" where none is told."""
     match = re.match(r"^(.*?)\s*[\[(<]\s*([^\])>]+?)\s*[\])>]\s*(.*)$", text.strip())
-    if match and match.group(2).lower() in UNITS:
+    if match and unit_of(match.group(2).lower()):
         return f"{match.group(1)} {match.group(3)}".strip(), match.group(2).lower()
     words = re.split(r"[\s_,/]+", text.strip())
-    if words and words[-1].lower() in UNITS and (len(words) > 1 or len(words[-1]) > 1 or words[-1] in "%VA"):
+    # “Connector 2A” has a name and no unit of two amperes.
+    told = words and unit_of(words[-1].lower()) and words[-1][0] not in "123456789"
+    if told and (len(words) > 1 or len(words[-1]) > 1 or words[-1] in "%VA"):
         return " ".join(words[:-1]), words[-1].lower()
     if text.strip().startswith("%"):
         return text.strip()[1:].strip(), "%"
@@ -115,7 +143,7 @@ def meaning_of(header: str) -> Meaning | None:
     """What a column is, None for one a power record has no use for."""
     named, unit = name_and_unit(header)
     name = plain(named)
-    kind, factor, offset = UNITS.get(unit, ("", 1.0, 0.0))
+    kind, factor, offset = unit_of(unit) or NO_UNIT
     place = _place(name)
     if kind == "s" or (not kind and _TIME.search(name)):
         return Meaning("time", "unknown", factor, 0.0, 2 if kind else 1)

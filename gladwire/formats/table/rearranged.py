@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from gladwire.formats.table.grid import kind_of
 from gladwire.formats.table.moments import is_clock, is_date
-from gladwire.formats.table.power_columns import UNITS, meaning_of
+from gladwire.formats.table.power_columns import meaning_of, unit_of
 from gladwire.formats.table.values import Cell, filled
 
 # On its side: few rows of many cells, each with its name before it.
@@ -54,7 +54,7 @@ def _places(rows: Sequence[Sequence[Cell]]) -> _Places | None:
     texts = [i for i, kind in enumerate(kinds) if kind == {"x"}]
     times = [i for i in values if all(is_clock(c) or is_date(c) for c in columns[i])] or values[:1]
     value = [i for i in values if i not in times]
-    units = [i for i in texts if {str(c).strip().lower() for c in columns[i]} <= set(UNITS)]
+    units = [i for i in texts if all(unit_of(str(c).strip().lower()) for c in columns[i])]
     names = [i for i in texts if i not in units]
     if len(value) != 1 or len(names) != 1 or not times or len(units) > 1:
         return None

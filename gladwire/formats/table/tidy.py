@@ -16,7 +16,7 @@ from gladwire.formats.errors import UnreadableError
 from gladwire.formats.power_rows import Table, find_table
 from gladwire.formats.table.grid import kind_of
 from gladwire.formats.table.moments import times_of
-from gladwire.formats.table.power_columns import UNITS, name_and_unit
+from gladwire.formats.table.power_columns import NO_UNIT, name_and_unit, unit_of
 from gladwire.formats.table.values import Cell, filled, is_missing, split_unit
 
 # The most cells that are written anew: a table of more is written by no person, and takes long.
@@ -58,7 +58,7 @@ def tidied(rows: Sequence[Sequence[Cell]]) -> Tidy | None:
     head, columns = ["Time (s)"], [times]
     for index in channels:
         name, unit = name_and_unit(table.title(index))
-        kind, factor, _ = UNITS.get(unit, ("", 1.0, 0.0))
+        kind, factor, _ = unit_of(unit) or NO_UNIT
         shown = _KINDS.get(kind, "" if kind else unit)
         values = table.values(index)[order] * (factor if kind in _KINDS else 1.0)
         head.append(_plain(name, index) + (f" ({shown})" if shown else ""))

@@ -10,7 +10,7 @@ from functools import lru_cache
 from typing import Any
 
 from gladwire.formats.table import cells
-from gladwire.formats.table.power_columns import UNITS
+from gladwire.formats.table.power_columns import unit_of
 
 Cell = Any
 # As nearly all numbers are.
@@ -18,6 +18,8 @@ _PLAIN = re.compile(r"[+-]?\d+(?:\.\d+)?")
 _BLANKS = "\u00a0\u202f\u2009"
 _BODY = r"(?:\d{1,3}(?:[ ']\d{3})+|\d{1,3}(?:\.\d{3}){2,}|\d{1,3}(?:,\d{3}){2,}|\d[\d.,]*|[.,]\d+)"
 _NUMBER = re.compile(rf"([+-]?{_BODY}(?:[eE][+-]?\d+)?)\s*([^\d\s.,:;+\-][^\d:;]{{0,8}})?")
+# A person's “about”.
+_ABOUT = re.compile(r"^(?:[~≈]|(?:ca|approx|about|circa|etwa|env|environ|omkring|ongeveer|około)\b\.?)\s*(?=\d)", re.IGNORECASE)
 _GROUPED = re.compile(r"[+-]?[1-9]\d{0,2}([.,])\d{3}")
 
 
@@ -83,11 +85,11 @@ def split_unit(cell: str) -> tuple[str, str] | None:
     text = cell.strip().replace("\u2212", "-")
     for blank in _BLANKS:
         text = text.replace(blank, " ")
-    match = _NUMBER.fullmatch(text)
+    match = _NUMBER.fullmatch(_ABOUT.sub("", text, count=1))
     if not match:
         return None
     unit = (match[2] or "").strip().lower()
-    return (match[1], unit) if not unit or unit in UNITS else None
+    return (match[1], unit) if not unit or unit_of(unit) else None
 
 
 def _decimal_sign(cell: Cell) -> str:

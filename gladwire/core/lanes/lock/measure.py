@@ -17,7 +17,9 @@ from gladwire.core.signal.waveform import Floats, Waveform
 _BLOCK_S = 1e-3
 # A pulse stands clear of the idle current by this share of the largest, and lasts at least this long.
 _PULSE_SHARE, _RUN_SHARE = 0.2, 0.01
-_PULSE_MIN_S = 8e-3
+_PULSE_MIN_S, _IDLE_BINS, _COMMON = 8e-3, 40, 0.5
+# Slow wander of the idle level that is looked through, as a share of the largest.
+_MOST_HUM = 0.03
 _PULSE_GAP_S = 15e-3
 # Pulses of one direction that follow within this time are retries of one attempt.
 _RETRY_S = 3.0
@@ -26,6 +28,8 @@ _ANSWER_S = 0.3
 _POSITION_SWING = 0.3
 # What drives a lock rests most of the time.
 _DRIVEN_SHARE, _LONGEST_S = 0.4, 3.0
+# Tries that follow each other fill more of a capture that was triggered on them.
+_TRIED_SHARE = 0.75
 
 
 class _Pulse(NamedTuple):
@@ -68,7 +72,7 @@ def look_pulsed(look: Look) -> int:
     driven = sum(p.end_s - p.start_s for p in pulses)
     if (
         not pulses
-        or driven > _DRIVEN_SHARE * look.wave.duration_s
+        or driven > (_TRIED_SHARE if len(pulses) > 1 else _DRIVEN_SHARE) * look.wave.duration_s
         or max(p.end_s - p.start_s for p in pulses) > _LONGEST_S
     ):
         return 0
@@ -82,9 +86,10 @@ def _levels(wave: Waveform) -> tuple[Floats, float]:
 
 
 def _pulses(levels: Floats, block_s: float, begins_s: float) -> list[_Pulse]:
-    off = levels - median(levels)
+    off = levels - _idle(levels)
     largest = quantile(np.abs(off), 0.9999)
-    noise = 1.4826 * median(np.abs(off))
+    steps = 1.0484 * median(np.abs(np.diff(levels))) if len(levels) > 1 else 0.0
+    noise = max(steps, min(1.4826 * median(np.abs(off)), _MOST_HUM * largest))
     if largest < 6 * noise or largest == 0.0:
         return []
     # A motor that runs free draws little between its inrush and its stall: the pulse lasts until the current is gone.
@@ -103,6 +108,16 @@ def _pulses(levels: Floats, block_s: float, begins_s: float) -> list[_Pulse]:
         start_s = begins_s + first * block_s
         found.append(_Pulse(start_s, begins_s + end * block_s, sign, abs(median(late))))
     return found
+
+
+def _idle(levels: Floats) -> float:
+    """The level it rests at: of those common the nearest to nought, for a capture triggered on tries may be driven most of
+    the time."""
+    counts, bounds = np.histogram(levels, bins=_IDLE_BINS)
+    common = np.flatnonzero(counts >= _COMMON * counts.max())
+    middles = (bounds[common] + bounds[common + 1]) / 2
+    least = int(common[np.argmin(np.abs(middles))])
+    return median(levels[(levels >= bounds[least]) & (levels <= bounds[least + 1])])
 
 
 def _closed(spans: Sequence[tuple[int, int]], gap: int) -> list[tuple[int, int]]:

@@ -17,7 +17,7 @@ from gladwire.core.settled import Settled
 from gladwire.core.signal.robust import quantile
 from gladwire.core.stage import Standing
 from gladwire.core.standards.practice import HELD_UNTIL_S
-from gladwire.core.words import seconds
+from gladwire.core.words import seconds, volts
 
 # Logarithms of odds, by judgement. A letter alone may be any voltage or current.
 _SAID, _LETTER, _SWINGS, _SMALL, _NOT = 5.0, 2.5, 4.0, 0.9, -4.0
@@ -114,6 +114,9 @@ def _energise(records: Records, findings: Sequence[Finding]) -> Standing | None:
         return None
     if not mains.has_volts or (pilot and requests(pilot)):
         return Standing("not_captured", "The capture does not show the contactor's output long enough to tell.")
+    if mains.volts:
+        why = f"Mains stands at {volts(mains.volts[0].rms)}; whether it was switched for the vehicle is not seen here."
+        return Standing("not_captured", why, volts(mains.volts[0].rms), mains.volts[0].start_s, mains.volts[-1].end_s)
     return Standing("not_reached", "No mains, and the vehicle is not seen asking.")
 
 

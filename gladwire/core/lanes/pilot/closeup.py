@@ -39,7 +39,7 @@ def cycles_between(wave: Waveform, record: PilotRecord, start_s: float, end_s: f
         return ()
     begin_s = wave.start_s + first / wave.rate_hz
     part = Waveform(wave.name, wave.samples[first:last], wave.rate_hz, begin_s, wave.unit)
-    trace = Trace(part, record.interpretation.correction, record.interpretation.levels_trusted)
+    trace = Trace(part, record.interpretation.measured_by, record.interpretation.levels_trusted)
     edges = find_edges(trace, record.threshold_v, record.noise_v)
     found = []
     for run in find_trains(edges, len(trace), trace.rate_hz):

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from gladwire.core.lanes.pilot.interpretation import Interpretation, Mistake
 from gladwire.core.lanes.pilot.levels import Glance
 from gladwire.core.settled import Settled
+from gladwire.core.signal.robust import median
 from gladwire.core.signal.waveform import Floats
 from gladwire.core.standards.pilot_levels import BY_LETTER, classify
 
@@ -37,6 +38,15 @@ _SINKS_BELOW_V = 1.5
 _SCATTER_MAX_V = 1.0
 # Levels this far off are read through the offset; smaller ones only where a level leaves its band.
 _OFFSET_APPLIED_V = 0.8
+# What a logic input makes of a pilot: nought and one, or volts of a family. Common practice, no source.
+_BEYOND = {"largest": "above", "smallest": "below"}
+_LOGIC_V = (1.0, 1.8, 2.5, 3.3, 5.0)
+_NEARLY_ALL, _MOSTLY = 0.9, 0.5
+# A pilot that oscillates in earnest swings by more, whatever hangs on it.
+_LEAST_SWING_V = 4.0
+_MOST_HOLED = 0.05
+# Of windows in which a coupled channel oscillates, how many it has settled in.
+_SETTLED_SHARE = 0.5
 
 
 def recognised(seen: Glance, scale: float, offset_v: float = 0.0) -> Floats:
@@ -59,11 +69,68 @@ def recognised(seen: Glance, scale: float, offset_v: float = 0.0) -> Floats:
 def interpret(seen: Glance, unit: str, settled: Settled | None = None) -> Interpretation:
     """Choose the reading of a channel. unit "V" is taken at its word unless the levels clearly deny it."""
     settled = settled or Settled()
-    chosen = _best(seen, unit, settled)
-    chosen = _with_offset(seen, chosen, settled)
-    chosen = _with_coupling(seen, chosen)
+    by_hand = any(v is not None for v in (settled.scale, settled.inverted, settled.offset_v))
+    if not by_hand and (logic := _as_logic(seen, unit)):
+        return logic
+    # A coupled channel drifts through levels of every other reading: it is looked for first.
+    chosen = _with_coupling(seen, Interpretation(recognised_share=_mean(recognised(seen, 1.0)))) if not by_hand else None
+    if chosen is None or chosen.levels_trusted:
+        chosen = _with_offset(seen, _best(seen, unit, settled), settled)
+        chosen = _with_coupling(seen, chosen)
     chosen = chosen.model_copy(update={"erratic_share": _mean(_is_erratic(seen, chosen.scale))})
-    return _with_range(seen, chosen)
+    chosen = _with_range(seen, chosen)
+    return chosen if by_hand else _unless_other(seen, chosen, unit)
+
+
+def _as_logic(seen: Glance, unit: str) -> Interpretation | None:
+    """A capture of high and low alone: two levels all along, nought and that of a logic family, oscillating somewhere."""
+    if unit not in ("", "V", "logic") or not seen.swings.any():
+        return None
+    low, high = median(seen.low[seen.swings]), median(seen.high[seen.swings])
+    swing = high - low
+    near = (np.abs(np.stack([seen.low, seen.high]) - low) < 0.1 * swing) | (
+        np.abs(np.stack([seen.low, seen.high]) - high) < 0.1 * swing
+    )
+    families = (1.0,) if unit == "logic" else _LOGIC_V
+    of_family = any(abs(high - level) < 0.1 * level for level in families)
+    if abs(low) > 0.08 * high or not of_family or float(near.all(axis=0).mean()) < _NEARLY_ALL:
+        return None
+    sentence = (
+        f"It stands at {low + 0.0:.2g} and {high:.2g} alone: a capture of high and low, as a logic input makes. It shows "
+        "frequency, duty and when the offer changes, and nothing of the levels: not whether a vehicle is there or asks."
+    )
+    return Interpretation(
+        why=(sentence,), levels_trusted=False, kind="logic", logic_low=low, logic_high=high, recognised_share=1.0
+    )
+
+
+def _unless_other(seen: Glance, reading: Interpretation, unit: str) -> Interpretation:
+    """The reading, or that the channel shows nothing a pilot does: a guess has to explain what it was made for."""
+    if not reading.levels_trusted or not reading.is_pilot_like:
+        return reading
+    if seen.holed > _MOST_HOLED:
+        sentence = (
+            f"In {100 * seen.holed:.0f} % of the stretches looked at single samples are over range or missing: whether the "
+            "pilot oscillates there cannot be told. Record again with a larger range."
+        )
+        return reading.model_copy(update={"kind": "other", "why": (*reading.why, sentence)})
+    correction = reading.correction
+    held = recognised(seen, correction.scale, correction.offset_v)
+    guessed = {"scale", "polarity"} & set(reading.guessed)
+    if seen.swings.any():
+        swing = abs(correction.scale) * median(seen.high[seen.swings] - seen.low[seen.swings])
+        explained = _mean(held[seen.swings]) > _MOSTLY and _mean(held) > _MOSTLY
+        if (explained or not guessed) and (swing > _LEAST_SWING_V or _mean(held[seen.swings]) > _MOSTLY):
+            return reading
+        low, high = median(seen.low[seen.swings]), median(seen.high[seen.swings])
+        what = f"it swings between {low + 0.0:.3g} and {high:.3g}{' V' if unit == 'V' else ''}"
+    else:
+        levels = {int(np.argmin(np.abs(_STEADY - v))) for v in seen.high * correction.scale + correction.offset_v}
+        if not guessed or (len(levels) > 1 and _mean(held) > _NEARLY_ALL):
+            return reading
+        what = f"it stands at {median(seen.high):.3g}{' V' if unit == 'V' else ''}"
+    sentence = f"As recorded {what}, which is no pilot's, and no usual probe factor makes it one beyond doubt."
+    return Interpretation(why=(sentence,), kind="other", recognised_share=_mean(recognised(seen, 1.0)))
 
 
 def _is_erratic(seen: Glance, scale: float) -> Floats:
@@ -201,11 +268,14 @@ def _with_coupling(seen: Glance, reading: Interpretation) -> Interpretation:
     high, low = np.maximum(high, low), np.minimum(high, low)
     up_share = seen.duty[seen.swings] if scale > 0 else 1 - seen.duty[seen.swings]
     mean = up_share * high + (1 - up_share) * low
-    centred = float(np.mean(np.abs(mean) < 0.06 * (high - low))) > 0.8
-    has_low = abs(float(np.median(low)) + reading.offset_v - _LOW_V) < _NEAR_V
+    near = np.abs(mean) < 0.06 * (high - low)
+    has_low = float(np.mean(np.abs(low + reading.offset_v - _LOW_V) < _NEAR_V)) > _SETTLED_SHARE
     steady = np.abs(seen.high[~seen.swings] * scale)
     # A coupled channel lets every steady level sink to nought.
-    holds = len(steady) > 0 and float(np.quantile(steady, 0.75)) > _SINKS_BELOW_V
+    sinks = len(steady) > 0 and float(np.median(steady)) < _SINKS_BELOW_V
+    # After each change it takes its time to settle; where no steady stretch tells, all of it has to be centred.
+    centred = float(near.mean()) > (_SETTLED_SHARE if sinks or _sags(seen, scale) else 0.8)
+    holds = len(steady) > 0 and not sinks and not _sags(seen, scale)
     if not centred or has_low or holds:
         return reading
     sentence = (
@@ -224,6 +294,13 @@ def _with_coupling(seen: Glance, reading: Interpretation) -> Interpretation:
     )
 
 
+def _sags(seen: Glance, scale: float) -> bool:
+    """Whether steady stretches sink towards nought all along, as no source with a level does."""
+    steady = np.abs(np.where(seen.swings, np.nan, seen.high * scale))
+    steps, pairs = np.diff(steady), np.isfinite(steady[1:]) & np.isfinite(steady[:-1]) & (steady[:-1] > _SINKS_BELOW_V)
+    return bool(pairs.sum() >= 4 and np.mean(steps[pairs] < -0.005 * steady[:-1][pairs]) > _NEARLY_ALL)
+
+
 def _with_range(seen: Glance, reading: Interpretation) -> Interpretation:
     guessed, why = list(reading.guessed), list(reading.why)
     limits: dict[str, float | None] = {"clip_high_v": None, "clip_low_v": None}
@@ -231,7 +308,13 @@ def _with_range(seen: Glance, reading: Interpretation) -> Interpretation:
     for side, raw in clipped:
         upper = (side == "largest") != (reading.correction.scale < 0)
         limits["clip_high_v" if upper else "clip_low_v"] = raw * reading.correction.scale + reading.offset_v
-    if clipped:
+    if clipped and seen.marked:
+        guessed.append("clipped")
+        why.append(
+            f"Samples are marked as beyond the range of the instrument, {' and '.join(_BEYOND[side] for side, _ in clipped)} it: "
+            "the channel was clipped, and the true level is beyond. Record again with a larger range."
+        )
+    elif clipped:
         guessed.append("clipped")
         why.append(
             f"A level lies dead flat on the {' and on the '.join(side for side, _ in clipped)} value of the file while "

@@ -34,11 +34,16 @@ class Interpretation(BaseModel):
     # Share of the record that is neither steady nor switching between two levels.
     erratic_share: float = 0.0
     settled_by_person: bool = False
+    # "logic": two levels that tell high from low and no volts; "other": levels no pilot has under any usual factor.
+    kind: Literal["pilot", "logic", "other"] = "pilot"
+    # Of a logic capture, as recorded.
+    logic_low: float = 0.0
+    logic_high: float = 1.0
 
     @property
     def is_pilot_like(self) -> bool:
-        """False where most of the record shows no levels at all: noise, mains, a ramp."""
-        return self.erratic_share <= _ERRATIC_MAX_SHARE
+        """False where most of the record shows no levels at all (noise, mains, a ramp), or none a pilot has."""
+        return self.erratic_share <= _ERRATIC_MAX_SHARE and self.kind != "other"
 
     def clips_high(self, level_v: float) -> bool:
         """Whether a level lies on the range's upper end, so that it may be higher in truth."""
@@ -51,3 +56,11 @@ class Interpretation(BaseModel):
     @property
     def correction(self) -> Correction:
         return Correction(-self.scale if self.inverted else self.scale, self.offset_v)
+
+    @property
+    def measured_by(self) -> Correction:
+        """What edges are found by: of a logic capture its two levels stretched to those of a pilot."""
+        if self.kind != "logic":
+            return self.correction
+        stretch = 24.0 / (self.logic_high - self.logic_low)
+        return Correction(stretch, -12.0 - stretch * self.logic_low)

@@ -18,9 +18,17 @@ from gladwire.core.words import amps, seconds
 def _of_pilot(judge: Callable[[PilotRecord], Standing]) -> Judge:
     def judged(records: Records, findings: Sequence[Finding]) -> Standing | None:
         pilot = as_one(records.of(PilotRecord))
+        if pilot and not pilot.interpretation.is_pilot_like:
+            return Standing("not_captured", "The channel taken for the pilot shows none.")
         return judge(pilot) if pilot else None
 
     return judged
+
+
+def _no_levels(record: PilotRecord) -> str:
+    if record.interpretation.kind == "logic":
+        return "High and low alone tell no levels."
+    return "Levels were lost to AC coupling."
 
 
 def _connected(record: PilotRecord) -> list[Segment]:
@@ -34,7 +42,7 @@ def _pilot(record: PilotRecord) -> Standing:
         why = f"A vehicle is there: {first.label} at {first.high_v:.2f} V from {first.start_s:.2f} s."
         return Standing("proven", why, f"{first.high_v:.1f} V", first.start_s, seen[-1].end_s)
     if not record.interpretation.levels_trusted:
-        return Standing("not_captured", "Levels were lost to AC coupling.")
+        return Standing("not_captured", _no_levels(record))
     return Standing("not_reached", "No vehicle is seen on the pilot: it stays in A.", "A only")
 
 
@@ -54,6 +62,8 @@ def _offer(record: PilotRecord) -> Standing:
 
 def _request(record: PilotRecord) -> Standing:
     asked = requests(record)
+    if not asked and not record.interpretation.levels_trusted:
+        return Standing("not_captured", _no_levels(record))
     weak = next((s for s in record.segments if s.state == "unknown" and s.oscillating and s.nearest in "CD"), None)
     if not asked and weak:
         why = (

@@ -27,7 +27,8 @@ class Glance:
     scatter: median distance of a window's samples from its level or levels: large where it is neither.
     duty: share of samples at the high level. noise: standard deviation on a level. quantum: the file's smallest step.
     clipped_high / clipped_low: a level lies dead flat on the largest / smallest value while another level is noisy.
-    invalid: share of samples that are not finite. top, bottom: largest and smallest sample looked at.
+    invalid: share of samples that are not finite; holed: share of windows in which some are and some are not. marked: whether
+    the file marks samples as beyond the range. top, bottom: largest and smallest sample looked at.
     """
 
     swings: np.ndarray[tuple[int], np.dtype[np.bool_]]
@@ -42,6 +43,8 @@ class Glance:
     invalid: float
     top: float
     bottom: float
+    holed: float = 0.0
+    marked: bool = False
 
 
 def glance(wave: Waveform) -> Glance:
@@ -49,10 +52,12 @@ def glance(wave: Waveform) -> Glance:
     picked = _windows(wave)
     finite = np.isfinite(picked)
     invalid = 1.0 - float(finite.mean()) if picked.size else 1.0
-    rows: Floats = picked[finite.all(axis=1)].astype(np.float64)
+    whole = finite.all(axis=1)
+    holed = float((finite.any(axis=1) & ~whole).mean()) if picked.size else 0.0
+    rows: Floats = picked[whole].astype(np.float64)
     if not rows.size:
-        nothing = np.empty(0)
-        return Glance(np.empty(0, bool), nothing, nothing, nothing, nothing, 0.0, 0.0, False, False, invalid, 0.0, 0.0)
+        nothing, none = np.empty(0), np.empty(0, bool)
+        return Glance(none, nothing, nothing, nothing, nothing, 0.0, 0.0, False, False, invalid, 0.0, 0.0, holed)
     top, bottom = float(rows.max()), float(rows.min())
     middle = (rows.max(axis=1) + rows.min(axis=1))[:, None] / 2
     above: Mask = np.greater(rows, middle)
@@ -68,8 +73,8 @@ def glance(wave: Waveform) -> Glance:
         & (high - low > 0.2 * (top - bottom))
         & (_exchanges(above) >= 3)
     )
-    whole = np.full(len(rows), rows.shape[1])
-    steady, around = _level_and_spread(ranked, 0 * whole, whole)
+    all_of = np.full(len(rows), rows.shape[1])
+    steady, around = _level_and_spread(ranked, 0 * all_of, all_of)
     high, low = np.where(swings, high, steady), np.where(swings, low, steady)
     noise = _noise(rows, above, swings, high, low)
     quantum = _quantum(rows)
@@ -85,11 +90,13 @@ def glance(wave: Waveform) -> Glance:
         duty=count / rows.shape[1],
         noise=noise,
         quantum=quantum,
-        clipped_high=noisy and _is_clipped(rows, top, noise),
-        clipped_low=noisy and _is_clipped(-rows, -bottom, noise),
+        clipped_high=wave.ends[1] is not None or (noisy and _is_clipped(rows, top, noise)),
+        clipped_low=wave.ends[0] is not None or (noisy and _is_clipped(-rows, -bottom, noise)),
         invalid=invalid,
         top=top,
         bottom=bottom,
+        holed=holed,
+        marked=any(end is not None for end in wave.ends),
     )
 
 

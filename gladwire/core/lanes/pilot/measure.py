@@ -48,12 +48,14 @@ def measure(wave: Waveform, settled: Settled | None = None) -> PilotRecord:
         raise ValueError(f"a pilot needs more than {len(wave.samples)} samples")
     seen = glance(wave)
     reading = interpret(seen, wave.unit, settled)
-    trace = Trace(wave, reading.correction, absolute=reading.levels_trusted)
-    noise_v = seen.noise * abs(reading.scale)
-    quantum_v = seen.quantum * abs(reading.scale)
+    trace = Trace(wave, reading.measured_by, absolute=reading.levels_trusted)
+    noise_v = seen.noise * abs(trace.correction.scale)
+    quantum_v = seen.quantum * abs(trace.correction.scale)
     threshold_v = _threshold(seen, reading)
     if reading.is_pilot_like:
         segments, interruptions = _segments(trace, reading, find_edges(trace, threshold_v, noise_v), quantum_v)
+        if reading.kind == "logic":
+            segments = [_as_recorded(s, reading) for s in segments]
     else:
         segments, interruptions = [_no_level(wave)], []
     return PilotRecord(
@@ -90,6 +92,12 @@ def _segments(
             return [_no_level(trace.wave)], []
     segments += _steady_segments(trace, reading, at, float(len(trace)), quantum_v)
     return _without_joints(_joined(segments)), interruptions
+
+
+def _as_recorded(segment: Segment, reading: Interpretation) -> Segment:
+    """Of a logic capture the levels of the file, which stand for no volts."""
+    high = reading.logic_high if segment.oscillating or segment.high_v > 0 else reading.logic_low
+    return segment.model_copy(update={"high_v": high, "low_v": reading.logic_low if segment.oscillating else None})
 
 
 def _no_level(wave: Waveform) -> Segment:
@@ -202,7 +210,7 @@ def _oscillating_segment(
 
 def _state_of(level_v: float, reading: Interpretation) -> tuple[State, State]:
     """(state by accept band, nearest state); both "unknown" where there is no level, or where clipping hides it."""
-    if not math.isfinite(level_v):
+    if not math.isfinite(level_v) or reading.kind == "logic":
         return "unknown", "unknown"
     if reading.clips_high(level_v) or reading.clips_low(level_v):
         # The true level is beyond the range: only where one single state lies there is it known.

@@ -19,6 +19,11 @@ _EXPECTED: dict[Mistake, str] = {
 }
 
 
+def _logic(record: PilotRecord) -> Iterator[Fact]:
+    if record.interpretation.kind == "logic":
+        yield Fact("note", record.interpretation.why[0], record.start_s, record.end_s, "high and low", "volts")
+
+
 def _mistake(kind: Mistake, key: str) -> Callable[[PilotRecord], Iterator[Fact]]:
     """A check that repeats the reading's own sentence about one mistake."""
 
@@ -66,6 +71,16 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         MEASUREMENT,
         "levels lost to AC coupling",
         _mistake("ac_coupled", "AC coupled"),
+        rank="capture",
+        favours_well=-4.0,
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "capture_logic",
+        "pilot",
+        MEASUREMENT,
+        "high and low without volts",
+        _logic,
         rank="capture",
         favours_well=-4.0,
         needs=Needs(reached=""),

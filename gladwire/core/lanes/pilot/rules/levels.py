@@ -41,7 +41,7 @@ def longest_per_state(record: PilotRecord) -> list[Segment]:
 
 def source_high_v(record: PilotRecord) -> float:
     """The post's open-circuit high as seen in state A here, else the nominal 12 V."""
-    seen = [s for s in record.segments if s.state == "A"]
+    seen = [s for s in record.segments if s.state == "A" and not record.interpretation.clips_high(s.high_v)]
     return max(seen, key=lambda s: s.duration_s).high_v if seen else BY_LETTER["A"].nominal_v
 
 

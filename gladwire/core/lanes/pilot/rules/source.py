@@ -96,6 +96,11 @@ def _neighbours(segments: tuple[Segment, ...], index: int) -> tuple[str, str]:
 def _no_pilot(record: PilotRecord) -> Iterator[Fact]:
     if any(s.state != "unknown" for s in record.segments) or not record.interpretation.levels_trusted:
         return
+    if record.interpretation.kind == "other":
+        why = record.interpretation.why[-1]
+        text = f"Nothing is told of the pilot by this channel. {why}"
+        yield Fact("suspect", text, record.start_s, record.end_s, "no pilot's levels", "+12, +9, +6, +3, 0 or -12 V")
+        return
     if not record.interpretation.is_pilot_like:
         share = f"{100 * record.interpretation.erratic_share:.0f} %"
         text = (
@@ -103,13 +108,13 @@ def _no_pilot(record: PilotRecord) -> Iterator[Fact]:
             "be another channel, mains pick-up, or a probe that hangs free."
         )
         yield Fact(
-            "fault", text, record.start_s, record.end_s, f"{share} without a level", "steady, or two levels at 1 kHz"
+            "suspect", text, record.start_s, record.end_s, f"{share} without a level", "steady, or two levels at 1 kHz"
         )
         return
     levels = ", ".join(dict.fromkeys(volts(s.high_v) for s in record.segments[:4] if s.nearest != "unknown"))
     why = f"{levels} fit no state under any usual probe factor or polarity" if levels else "no level stays put"
     text = f"Nothing here is a control pilot: {why}."
-    yield Fact("fault", text, record.start_s, record.end_s, levels, "+12, +9, +6, +3, 0 or -12 V")
+    yield Fact("suspect", text, record.start_s, record.end_s, levels, "+12, +9, +6, +3, 0 or -12 V")
 
 
 def _nothing_connected(record: PilotRecord) -> Iterator[Fact]:
@@ -167,8 +172,9 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         STATES_SOURCE,
         "a signal that is no pilot",
         _no_pilot,
-        breaks=("pilot",),
         undecided=True,
+        rank="capture",
+        favours_well=-5.0,
         needs=Needs(reached=""),
     ),
     Rule(
