@@ -501,7 +501,7 @@ def _record(
 def _refuse_beyond(values: Mapping[str, Floats]) -> None:
     """Raises UnreadableError where most of a quantity is beyond what any connector carries: nobody would believe the rest."""
     for quantity, most in _MOST.items():
-        usual = float(np.nanpercentile(values[quantity], 75)) if quantity in values else 0.0
+        usual = float(np.nanmedian(values[quantity])) if quantity in values else 0.0
         if usual > most:
             about = BY_KEY[quantity]
             raise UnreadableError(

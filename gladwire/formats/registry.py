@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from gladwire.formats import can_logs, mdf, npz, pcap, pcapng, power_csv, power_xlsx, scope_csv, typed, vcd, wav
+from gladwire.formats import can_logs, changes_csv, mdf, npz, pcap, pcapng, power_csv, power_xlsx, scope_csv, typed, vcd, wav
 from gladwire.formats.checked import checked
 from gladwire.formats.errors import UnreadableError, unexpected
 from gladwire.formats.opening import Source
@@ -12,6 +12,7 @@ from gladwire.formats.reader import Options, Read, Reader
 
 READERS: tuple[Reader, ...] = (
     scope_csv.READER,
+    changes_csv.READER,
     power_csv.READER,
     power_xlsx.READER,
     typed.READER,
@@ -25,7 +26,7 @@ READERS: tuple[Reader, ...] = (
 )
 BY_KEY = {reader.key: reader for reader in READERS}
 # Raise when a reader understands more, or otherwise: refused captures are tried again, and read ones read anew.
-READS = 6
+READS = 7
 # What can be read, as sentences and pages name it.
 KNOWN = f"{', '.join(dict.fromkeys(reader.words for reader in READERS if reader.words))}, gzip or not"
 _ENDINGS = re.compile(rf"(\.({'|'.join(sorted({e for r in READERS for e in r.endings}))}|gz))+$", re.IGNORECASE)

@@ -219,8 +219,8 @@ class _Table:
                 out = samples if samples.flags.writeable else None
                 samples = np.multiply(samples, np.float32(column.factor), out=out)
         name, unit = _channel_name(column, order), column.kind or column.unit.strip("-? ")
-        low, high = (None if end is None else end * column.factor for end in ends)
-        return Waveform(name, samples, rate_hz, start_s, unit, (low, high))
+        low, high = (None if end is None else float(np.float32(end) * np.float32(column.factor)) for end in ends)
+        return Waveform(name, samples, rate_hz, start_s, unit, (low, high), sideless)
 
     def _in_volts(self, waves: Sequence[Waveform]) -> list[Waveform]:
         """Channels that hold counts as volts, where the preamble says how; an offset's sign is the one that makes a pilot of
@@ -290,9 +290,11 @@ class _Table:
         if b">" in block or b"<" in block:
             block, count = _BEYOND_BYTES.subn(rb"\1", block)
             self.beyond += count
+        if self.dialect.delimiter == " ":
+            block = b"\n".join(b"\t".join(line.split()) for line in block.split(b"\n"))
         block = as_numbers(block)
         if self.dialect.delimiter == " ":
-            return b"\n".join(b"\t".join(line.split()) for line in block.split(b"\n"))
+            return block
         if self._quoted_commas:
             return _COMMA_OR_QUOTED.sub(lambda m: b"\t" if m[1] is None else m[1], block)
         if self.dialect.delimiter == '","' and block.count(b'","') < block.count(b"\n") * (self.dialect.width - 1):

@@ -14,21 +14,14 @@ import numpy as np
 from vcd.reader import ScopeDecl, TokenKind, VarDecl, VCDParseError, tokenize
 from vcd.writer import VCDWriter
 
-from gladwire.core.signal.waveform import Floats, Recording, Waveform
+from gladwire.core.signal.waveform import Recording
 from gladwire.formats.errors import UnreadableError
+from gladwire.formats.held import Line, on_even_clock
 from gladwire.formats.opening import Source, read_some
 from gladwire.formats.reader import Options, Reader
 
 # A line of text per change: more is not what a lock or contactor does in a session.
 _MOST_BYTES = 200 * 2**20
-_MOST_SAMPLES = 2_000_000
-# Of all lines together: half a gigabyte as float32.
-_MOST_IN_ALL = 120_000_000
-_FEWEST_SAMPLES = 2_000
-# Samples to the shortest stretch between two changes, where the record is short enough for it.
-_PER_STRETCH = 4
-# Fine enough for the limits on contactors and locks, which are tens of milliseconds.
-_FINE_S = 100e-6
 _UNITS_S = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9, "ps": 1e-12, "fs": 1e-15}
 
 _VARIABLE = re.compile(rb"(\$var\s+\w+\s+\d+\s+\S+\s+)(.*?)(\s\$end)", re.DOTALL)
@@ -37,19 +30,6 @@ _VARIABLE = re.compile(rb"(\$var\s+\w+\s+\d+\s+\S+\s+)(.*?)(\s\$end)", re.DOTALL
 def sniff(head: bytes) -> int:
     start = head[:4096]
     return 85 if b"$timescale" in head[:16384] or (b"$var" in start and b"$end" in start) else 0
-
-
-class _Line:
-    """One variable: name with its scope, and its changes (ticks and values)."""
-
-    def __init__(self, name: str, real: bool, width: int) -> None:
-        self.name, self.real, self.width = name, real, width
-        self.ticks: list[int] = []
-        self.values: list[float] = []
-
-    def change(self, tick: int, value: float) -> None:
-        self.ticks.append(tick)
-        self.values.append(value)
 
 
 def read(source: Source, options: Options) -> Recording:
@@ -67,27 +47,11 @@ def read(source: Source, options: Options) -> Recording:
     kept = [line for line in lines if line.ticks]
     if not kept or len(ticks) < 2:
         raise UnreadableError("the dump holds no line that ever changes")
-    first, last = min(ticks), max(ticks)
-    step, note = _step([line.ticks for line in kept], first, last, round(_FINE_S / tick_s))
-    count = max(4, (last - first) // step + 1)
-    if count * len(kept) > _MOST_IN_ALL:
-        raise UnreadableError(
-            f"{len(kept)} lines of {count:,} samples each are more than is read at once; record fewer lines"
-        )
-    channels = tuple(
-        Waveform(line.name, _held(line, first, step, count), 1.0 / (step * tick_s), first * tick_s, _unit(line))
-        for line in kept
-    )
-    if note:
-        remarks = (*remarks, f"Read at one sample every {step * tick_s * 1e6:g} µs; {note}.")
-    return Recording(channels, READER.key, remarks, recorded_at)
+    channels, note = on_even_clock(kept, tick_s, min(ticks), max(ticks))
+    return Recording(channels, READER.key, (*remarks, *note), recorded_at)
 
 
-def _unit(line: _Line) -> str:
-    return "V" if line.real else "logic"
-
-
-def _changes(content: bytes) -> tuple[list[_Line], float, list[int], str, tuple[str, ...]]:
+def _changes(content: bytes) -> tuple[list[Line], float, list[int], str, tuple[str, ...]]:
     """(variables, seconds of a tick, all times, the file's own date, remarks)."""
     head, found, body = content.partition(b"$enddefinitions")
     if not found:
@@ -97,10 +61,10 @@ def _changes(content: bytes) -> tuple[list[_Line], float, list[int], str, tuple[
     return lines, tick_s, ticks, date, remarks
 
 
-def _definitions(head: bytes) -> tuple[list[_Line], dict[bytes, list[_Line]], float, str]:
+def _definitions(head: bytes) -> tuple[list[Line], dict[bytes, list[Line]], float, str]:
     """(variables, the same by code, seconds of a tick, the file's own date)."""
-    by_code: dict[bytes, list[_Line]] = {}
-    lines: list[_Line] = []
+    by_code: dict[bytes, list[Line]] = {}
+    lines: list[Line] = []
     scopes: list[str] = []
     tick_s, date = 1e-9, ""
     try:
@@ -122,7 +86,7 @@ def _definitions(head: bytes) -> tuple[list[_Line], dict[bytes, list[_Line]], fl
     return lines, by_code, tick_s, date
 
 
-def _body(words: list[bytes], by_code: dict[bytes, list[_Line]]) -> tuple[list[int], tuple[str, ...]]:
+def _body(words: list[bytes], by_code: dict[bytes, list[Line]]) -> tuple[list[int], tuple[str, ...]]:
     """(all times, remarks). The library's tokenizer takes 50 µs a change, which a logic capture has by the million."""
     ticks: list[int] = []
     now, odd, in_comment = 0, 0, False
@@ -154,11 +118,11 @@ def _names_joined(content: bytes) -> bytes:
     return _VARIABLE.sub(lambda m: m[1] + re.sub(rb"\s+(?!\[)", b"_", m[2].strip()) + m[3], head) + found + rest
 
 
-def _declared(variable: VarDecl, scopes: Sequence[str]) -> _Line:
+def _declared(variable: VarDecl, scopes: Sequence[str]) -> Line:
     """The last scope tells lines of one name apart; the outermost one is only the instrument's."""
     name = variable.reference
     inner = scopes[1:]
-    return _Line(".".join([*inner, name]), variable.type_.value == "real", variable.size)
+    return Line(".".join([*inner, name]), variable.type_.value == "real")
 
 
 def _number(bits: bytes) -> float:
@@ -171,25 +135,6 @@ def _real(text: bytes) -> float:
         return float(text)
     except ValueError:
         return float("nan")
-
-
-def _step(changes: Sequence[Sequence[int]], first: int, last: int, fine: int) -> tuple[int, str]:
-    """(ticks between samples, what that cannot resolve): at least `fine`, and finer for the shortest stretch, in bounds."""
-    gaps = [int(np.diff(np.unique(c)).min()) for c in changes if len(set(c)) > 1]
-    span = max(1, last - first)
-    wanted = max(1, min(min(gaps, default=span) // _PER_STRETCH, span // _FEWEST_SAMPLES, fine))
-    least = max(1, -(-span // _MOST_SAMPLES))
-    if wanted >= least:
-        return wanted, ""
-    return least, "switchings that follow each other faster are not told apart"
-
-
-def _held(line: _Line, first: int, step: int, count: int) -> np.ndarray[Any, np.dtype[np.float32]]:
-    """The line's value at every sample; missing before its first change."""
-    times = first + step * np.arange(count)
-    last = np.searchsorted(np.array(line.ticks), times, side="right") - 1
-    values: Floats = np.array([*line.values, np.nan])
-    return values[last].astype(np.float32)
 
 
 def write(recording: Recording) -> bytes:

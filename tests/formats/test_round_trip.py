@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import itertools
 import json
 import tracemalloc
 from collections.abc import Callable
@@ -51,9 +52,23 @@ def typed(path: Path) -> None:
     path.write_text(json.dumps({"columns": columns, "rows": np.column_stack([SECONDS, KW]).tolist()}))
 
 
+def changes(path: Path) -> None:
+    high = (VOLTS > 10).astype(int)
+    edges = [0, *(np.flatnonzero(np.diff(high)) + 1).tolist(), len(high) - 1]
+    shown = [f"{e / RATE:.9f},{high[e]},{1 - high[e]}" for e in [*edges, 100, 900]]
+    path.write_text("\n".join(["Time [s],Lock,Contactor", *sorted(shown, key=lambda row: float(row.split(",")[0]))]) + "\n")
+
+
 def lines(path: Path) -> None:
     wave = Waveform("lock", (VOLTS > 10).astype(np.float32), RATE, unit="")
     path.write_bytes(vcd.write(Recording((wave,), "test", (), "")))
+
+
+CHANGES = [(0.0, 1), (0.04, 0), (0.05, 1), (0.052, 0), (0.16, 1), (0.2, 0)]
+
+
+def changes(path: Path) -> None:
+    path.write_text("\n".join(["Time [s],Lock", *(f"{at:.9f},{state}" for at, state in CHANGES)]) + "\n")
 
 
 def classic(path: Path) -> None:
@@ -93,6 +108,7 @@ WRITERS: dict[str, tuple[str, Callable[[Path], object]]] = {
     "wav": ("pilot.wav", lambda p: wavfile.write(p, int(RATE), (VOLTS / 15).astype(np.float32))),
     "npz": ("pilot.npz", lambda p: np.savez(p, CP=VOLTS, rate_hz=RATE)),
     "vcd": ("lines.vcd", lines),
+    "changes-csv": ("lines.csv", changes),
     "mdf": ("pilot.mf4", measurement),
     "pcap": ("frames.pcap", classic),
     "pcapng": ("frames.pcapng", lambda p: p.write_bytes(pcapng.write(FRAMES, 100.0))),
@@ -115,7 +131,12 @@ def test_what_is_written_is_recognised_and_read_back(tmp_path: Path, key: str) -
     found = read_capture(Source(path))
     assert without_ending(name) == name.split(".")[0]
     assert found.format == key
-    if isinstance(found, Recording):
+    if key == "changes-csv":
+        assert isinstance(found, Recording)
+        wave = found.channels[0]
+        for (at, state), (until, _) in itertools.pairwise(CHANGES):
+            assert wave.samples[round((at + until) / 2 * wave.rate_hz)] == state
+    elif isinstance(found, Recording):
         wave = found.channels[0]
         expected = VOLTS / 15 if key == "wav" else (VOLTS > 10) if key == "vcd" else VOLTS
         count = min(len(wave.samples), len(expected))

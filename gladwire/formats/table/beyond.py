@@ -26,6 +26,7 @@ _PLAIN = b"0123456789+-.,;|:/\t\r\n \"eETZ"
 # Beyond the range, the side not told: a number no instrument gives.
 UNSIGNED = 3e38
 _SCPI, _SCPI_NEAR = 9.9e37, 5e34
+_LEAST_COUNT = 20.0
 # Ends of ranges instruments have, of one decade. Common practice, no source.
 _RANGES = np.array([1.0, 1.2, 1.25, 1.5, 1.6, 2.0, 2.4, 2.5, 3.0, 3.2, 4.0, 5.0, 6.0, 6.4, 7.5, 8.0, 10.0])
 
@@ -70,18 +71,20 @@ def settled(samples: Samples) -> tuple[Samples, tuple[float | None, float | None
             open_ = int(unsigned.sum())
     read = samples[~large]
     read = read[np.isfinite(read)]
-    end = _end_of_range(float(np.abs(read).max())) if len(read) else 0.0
     out = np.where(large, np.float32(np.nan), samples)
-    if not end:  # nothing was within the range
+    if not len(read):  # nothing was within the range
         return out, (None, None), 0, int(large.sum())
-    out[above], out[below] = np.float32(end), np.float32(-end)
-    ends = (-end if below.any() else None, end if above.any() else None)
+    low, high = _range_of(read)
+    out[above], out[below] = np.float32(high), np.float32(low)
+    ends = (low if below.any() else None, high if above.any() else None)
     return out, ends, int(above.sum() + below.sum()), open_
 
 
-def _end_of_range(largest: float) -> float:
-    if largest <= 0:
-        return 0.0
+def _range_of(read: Samples) -> tuple[float, float]:
+    """(lower, upper) end of the range readings lie in: of counts the next one, else that of the narrowest usual range."""
+    if np.abs(read).max() >= _LEAST_COUNT and (read == np.round(read)).all():
+        return float(read.min()) - 1.0, float(read.max()) + 1.0
+    largest = max(float(np.abs(read).max()), 1e-9)
     decade = 10.0 ** np.floor(np.log10(largest))
-    beyond = _RANGES[_RANGES * decade >= largest * (1 - 1e-6)]
-    return float(beyond[0] * decade)
+    end = float(_RANGES[_RANGES * decade >= largest * (1 - 1e-6)][0] * decade)
+    return -end, end

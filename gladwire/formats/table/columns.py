@@ -8,6 +8,7 @@ from itertools import pairwise
 
 from gladwire.formats.table.cells import CLOCK, UNIT_FACTORS, cells, is_value, number, unit_word
 from gladwire.formats.table.fit import Fit
+from gladwire.formats.table.preamble import is_spacing
 
 _TIME_NAME = re.compile(r"^(time|t|x|x[ -_]?axis|zeit|temps|tiempo|tempo|tijd|seconds?|relative time|timestamp)$")
 _INDEX_NAME = re.compile(
@@ -37,7 +38,7 @@ def columns_of(head: list[str], fit: Fit, body: Rows) -> tuple[Column, ...]:
         row
         for line in (_COMMENT.sub("", each) for each in head[-4:])
         if (len(row := _names_in(line, fit.delimiter)) > max(fit.active) or _is_header(row, fit))
-        and not _KEY_AND_VALUE.match(line)
+        and not (_KEY_AND_VALUE.match(line) or is_spacing(re.split(r"[:=;,\t]", line)[0]))
     ]
     rows = [row + [""] * (max(fit.active) + 1 - len(row)) for row in rows]
     units_row = next((row for row in reversed(rows[-1:]) if _is_units_row(row, fit)), None)

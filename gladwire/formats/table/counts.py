@@ -55,7 +55,11 @@ class Scaling(NamedTuple):
         # A number no converter gives is a mark for none.
         read = np.where(np.abs(counts.samples) < _MOST_COUNT, counts.samples, np.float32(np.nan))
         volts: Samples = (read - np.float32(self._nought(sign))) * np.float32(self.increment_v)
-        return replace(counts, samples=volts + np.float32(self.origin_v + sign * self.offset_v), unit="V")
+        origin = self.origin_v + sign * self.offset_v
+        low, high = (
+            None if end is None else (end - self._nought(sign)) * self.increment_v + origin for end in counts.ends
+        )
+        return replace(counts, samples=volts + np.float32(origin), unit="V", ends=(low, high))
 
     def _nought(self, sign: float) -> float:
         return self.reference if sign else self.reference + self.offset_v

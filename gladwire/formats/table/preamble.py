@@ -78,6 +78,12 @@ def key_of(name: str) -> str:
     return re.sub(r"['’\s_]+", " ", without_accents(re.sub(r"[\[(].*?[\])]", "", name)).strip(" :#\"'")).strip()
 
 
+def is_spacing(name: str) -> bool:
+    """Whether a key names the rate or the interval of samples, and no column."""
+    key = key_of(name)
+    return len(key) > 6 and bool(_INTERVAL_KEY.match(key) or _RATE_KEY.match(key))
+
+
 def spacing(keys: dict[str, str], comma: bool) -> tuple[float | None, float | None]:
     """(interval, start) in seconds from the preamble."""
     interval = start = None

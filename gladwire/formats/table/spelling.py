@@ -57,7 +57,7 @@ def _of_points(cell: str) -> str:
 
 
 def _are_parts(column: Sequence[str]) -> bool:
-    told = [cell for cell in column if _PARTS.fullmatch(cell) and _NAMED_PART.match(cell)]
+    told = [cell for cell in column if _PARTS.fullmatch(cell) and _NAMED_PART.search(cell)]
     # “12 min” alone is a number with its unit, and read as such.
     return len(column) > 2 and len(told) > _NEARLY_ALL * len(column) and any(len(_digits(cell)) > 1 for cell in told)
 
@@ -68,7 +68,7 @@ def _digits(cell: str) -> list[str]:
 
 def _of_parts(cell: str) -> str:
     match = _PARTS.fullmatch(cell)
-    if not match or not cell or not _NAMED_PART.match(cell):
+    if not match or not cell or not _NAMED_PART.search(cell):
         return cell
     hours, minutes, rest = (match[1] or "0", match[2] or "0", (match[3] or "0").replace(",", "."))
     whole = 60 * int(hours) + int(minutes)

@@ -34,7 +34,7 @@ _CLEARLY_BETTER = 0.2
 _NOISE_MAX_V = 0.8
 _OFFSET_MIN_V = 0.4
 _OFFSET_MAX_V = 2.5
-_SINKS_BELOW_V = 1.5
+_SINKS_BELOW_V, _SINKS_SHARE = 1.5, 0.07
 _SCATTER_MAX_V = 1.0
 # Levels this far off are read through the offset; smaller ones only where a level leaves its band.
 _OFFSET_APPLIED_V = 0.8
@@ -44,7 +44,7 @@ _LOGIC_V = (1.0, 1.8, 2.5, 3.3, 5.0)
 _NEARLY_ALL, _MOSTLY = 0.9, 0.5
 # A pilot that oscillates in earnest swings by more, whatever hangs on it.
 _LEAST_SWING_V = 4.0
-_MOST_HOLED = 0.05
+_MOST_HOLED, _EARNEST, _EARNEST_SHARE = 0.01, 6.0, 0.1
 # Of windows in which a coupled channel oscillates, how many it has settled in.
 _SETTLED_SHARE = 0.5
 
@@ -82,11 +82,19 @@ def interpret(seen: Glance, unit: str, settled: Settled | None = None) -> Interp
     return chosen if by_hand else _unless_other(seen, chosen, unit)
 
 
+def _in_earnest(seen: Glance) -> NDArray[np.bool_]:
+    """Windows that swing by more than noise does, and by more than the last step of a converter."""
+    swing = seen.high - seen.low
+    least = _EARNEST_SHARE * max(abs(seen.top), abs(seen.bottom))
+    return np.asarray(seen.swings & (swing > _EARNEST * seen.noise) & (swing > least))
+
+
 def _as_logic(seen: Glance, unit: str) -> Interpretation | None:
     """A capture of high and low alone: two levels all along, nought and that of a logic family, oscillating somewhere."""
-    if unit not in ("", "V", "logic") or not seen.swings.any():
+    swings = _in_earnest(seen)
+    if unit not in ("", "V", "logic") or not swings.any():
         return None
-    low, high = median(seen.low[seen.swings]), median(seen.high[seen.swings])
+    low, high = median(seen.low[swings]), median(seen.high[swings])
     swing = high - low
     near = (np.abs(np.stack([seen.low, seen.high]) - low) < 0.1 * swing) | (
         np.abs(np.stack([seen.low, seen.high]) - high) < 0.1 * swing
@@ -110,20 +118,22 @@ def _unless_other(seen: Glance, reading: Interpretation, unit: str) -> Interpret
         return reading
     if seen.holed > _MOST_HOLED:
         sentence = (
-            f"In {100 * seen.holed:.0f} % of the stretches looked at single samples are over range or missing: whether the "
-            "pilot oscillates there cannot be told. Record again with a larger range."
+            f"{100 * seen.holed:.0f} % of the samples are marked as beyond the range, and not on which side: whether the pilot "
+            "oscillates there cannot be told. Record again with a larger range."
         )
         return reading.model_copy(update={"kind": "other", "why": (*reading.why, sentence)})
     correction = reading.correction
     held = recognised(seen, correction.scale, correction.offset_v)
     guessed = {"scale", "polarity"} & set(reading.guessed)
-    if seen.swings.any():
-        swing = abs(correction.scale) * median(seen.high[seen.swings] - seen.low[seen.swings])
-        explained = _mean(held[seen.swings]) > _MOSTLY and _mean(held) > _MOSTLY
-        if (explained or not guessed) and (swing > _LEAST_SWING_V or _mean(held[seen.swings]) > _MOSTLY):
+    swings = _in_earnest(seen)
+    if swings.any():
+        swing = abs(correction.scale) * median(seen.high[swings] - seen.low[swings])
+        explained = _mean(held[swings]) > _MOSTLY and _mean(held) > _MOSTLY
+        if (explained or not guessed) and (swing > _LEAST_SWING_V or _mean(held[swings]) > _MOSTLY):
             return reading
-        low, high = median(seen.low[seen.swings]), median(seen.high[seen.swings])
-        what = f"it swings between {low + 0.0:.3g} and {high:.3g}{' V' if unit == 'V' else ''}"
+        low, high = median(seen.low[swings]), median(seen.high[swings])
+        step = 0.01 * (high - low)
+        what = f"it swings between {round(low / step) * step + 0.0:.3g} and {high:.3g}{' V' if unit == 'V' else ''}"
     else:
         levels = {int(np.argmin(np.abs(_STEADY - v))) for v in seen.high * correction.scale + correction.offset_v}
         if not guessed or (len(levels) > 1 and _mean(held) > _NEARLY_ALL):
@@ -272,7 +282,7 @@ def _with_coupling(seen: Glance, reading: Interpretation) -> Interpretation:
     has_low = float(np.mean(np.abs(low + reading.offset_v - _LOW_V) < _NEAR_V)) > _SETTLED_SHARE
     steady = np.abs(seen.high[~seen.swings] * scale)
     # A coupled channel lets every steady level sink to nought.
-    sinks = len(steady) > 0 and float(np.median(steady)) < _SINKS_BELOW_V
+    sinks = len(steady) > 0 and float(np.median(steady)) < _SINKS_SHARE * float(np.median(high - low))
     # After each change it takes its time to settle; where no steady stretch tells, all of it has to be centred.
     centred = float(near.mean()) > (_SETTLED_SHARE if sinks or _sags(seen, scale) else 0.8)
     holds = len(steady) > 0 and not sinks and not _sags(seen, scale)

@@ -20,6 +20,8 @@ def _of_pilot(judge: Callable[[PilotRecord], Standing]) -> Judge:
         pilot = as_one(records.of(PilotRecord))
         if pilot and not pilot.interpretation.is_pilot_like:
             return Standing("not_captured", "The channel taken for the pilot shows none.")
+        if pilot and all(s.state == "unknown" and not s.oscillating for s in pilot.segments):
+            return Standing("not_captured", _no_levels(pilot))
         return judge(pilot) if pilot else None
 
     return judged
@@ -28,6 +30,8 @@ def _of_pilot(judge: Callable[[PilotRecord], Standing]) -> Judge:
 def _no_levels(record: PilotRecord) -> str:
     if record.interpretation.kind == "logic":
         return "High and low alone tell no levels."
+    if record.interpretation.levels_trusted:
+        return "No level seen is a pilot's."
     return "Levels were lost to AC coupling."
 
 

@@ -134,7 +134,7 @@ LANE = Lane(
             lambda kinds, unit: _SAID if "pilot" in kinds else 0.0,
             pilot_odds,
             doubt_of_pilot,
-            units=("V", "full_scale"),
+            units=("V", "full_scale", "logic"),
         ),
     ),
     landmarks=_landmarks,

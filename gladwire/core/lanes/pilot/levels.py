@@ -27,7 +27,8 @@ class Glance:
     scatter: median distance of a window's samples from its level or levels: large where it is neither.
     duty: share of samples at the high level. noise: standard deviation on a level. quantum: the file's smallest step.
     clipped_high / clipped_low: a level lies dead flat on the largest / smallest value while another level is noisy.
-    invalid: share of samples that are not finite; holed: share of windows in which some are and some are not. marked: whether
+    invalid: share of samples that are not finite; holed: share of samples marked as beyond the range
+    without the side. marked: whether
     the file marks samples as beyond the range. top, bottom: largest and smallest sample looked at.
     """
 
@@ -52,9 +53,8 @@ def glance(wave: Waveform) -> Glance:
     picked = _windows(wave)
     finite = np.isfinite(picked)
     invalid = 1.0 - float(finite.mean()) if picked.size else 1.0
-    whole = finite.all(axis=1)
-    holed = float((finite.any(axis=1) & ~whole).mean()) if picked.size else 0.0
-    rows: Floats = picked[whole].astype(np.float64)
+    holed = wave.sideless / max(1, len(wave.samples))
+    rows: Floats = picked[finite.all(axis=1)].astype(np.float64)
     if not rows.size:
         nothing, none = np.empty(0), np.empty(0, bool)
         return Glance(none, nothing, nothing, nothing, nothing, 0.0, 0.0, False, False, invalid, 0.0, 0.0, holed)

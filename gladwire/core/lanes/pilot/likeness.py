@@ -23,6 +23,8 @@ _VOLTS = 30.0
 
 def pilot_odds(look: Look) -> float:
     """Logarithm of the odds, by what the channel does alone."""
+    if look.wave.unit == "logic":
+        return _KILOHERTZ if abs(look.period_s * 1000.0 - 1.0) < _NEAR_KHZ else _NOT
     if look.wave.unit not in ("V", "", "full_scale"):
         return _NOT
     seen = glance(look.wave)
@@ -49,7 +51,7 @@ def unit_of_pilot(wave: Waveform) -> str:
 def doubt_of_pilot(look: Look) -> str:
     """Numbers without a unit that no factor brings to a pilot's levels tell none."""
     unit = unit_of_pilot(look.wave)
-    if unit == "V" or pilot_share(look.wave) > _MOSTLY:
+    if unit in ("V", "logic") or pilot_share(look.wave) > _MOSTLY:
         return ""
     return f"{look.says()}, without a unit: how many volts that is, is not told, nor where its nought lies"
 
