@@ -95,7 +95,7 @@ PILOT_FAULTS: tuple[Scenario, ...] = (
     _circuit("never offered", 
         pilot().hold(12, ms=500).hold(9, ms=9000), "no_offer", "not_authorised", "", "failed_to_start"),
     _circuit("post stops with an error", 
-        session(asking_ms=3000).circuit(HEALTHY, "asking", 3000, 26.7).hold(0, ms=2500), "pilot_withdrawn",
+        session(asking_ms=3000).circuit(HEALTHY, "asking", 3000, 26.7).hold(0, ms=2500), "pilot_to_zero",
         "post_stopped_with_error", "hold", "dropped_out"),
     _circuit("ventilation", 
         session().circuit(HEALTHY, "ventilated", 1500, 26.7), "ventilation_asked", "ventilation_demanded"),

@@ -52,7 +52,8 @@ def test_a_restart_of_matching_is_no_fault() -> None:
     """ISO 15118-3, from memory: a post in E or F for at least 4 s asks to be matched anew."""
     script = pilot().hold(12, ms=300).pwm(9, 5, 900).hold(-12, ms=4500).pwm(9, 5, 900).pwm(6, 5, 2000)
     analysis = analysed(script)
-    assert [f.severity for f in analysis.findings if f.code == "pilot_withdrawn"] == ["note"]
+    assert [f.severity for f in analysis.findings if f.code == "matching_restarted"] == ["note"]
+    assert "pilot_withdrawn" not in {f.code for f in analysis.findings}
 
 
 def test_every_finding_belongs_to_a_stage_of_its_session() -> None:

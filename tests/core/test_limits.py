@@ -14,6 +14,7 @@ from gladwire.core.calculations.pilot_circuit import nominal_level_v
 from gladwire.core.findings import apply
 from gladwire.core.lanes.lock.record import LockRecord
 from gladwire.core.lanes.pilot.asking import asking_s, commands, requests
+from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.pilot.rules import RULES as PILOT
 from gladwire.core.plc.slac import SlacAnswer
 from gladwire.core.scene.stamps import Stamp
@@ -58,6 +59,14 @@ class Case(NamedTuple):
 
 t, p, s, d, v = pilot_timing, practice, slac_limits, dc_limits, v2g_timers
 HZ = pilot_timing.FREQUENCY_HZ
+
+
+def lowered(lasts: float) -> PilotRecord:
+    record = stays(("B2", 2), ("C2", 6), ("C2", lasts))
+    last = record.segments[-1].model_copy(update={"duty_percent": 16.7, "advertised_current_a": 10.0})
+    return record.model_copy(update={"segments": (*record.segments[:-1], last)})
+
+
 CASES = [
     # The pilot
     Case("source frequency", t.FREQUENCY_SOURCE_TOLERANCE, "above", pilot(
@@ -73,7 +82,10 @@ CASES = [
     Case("oscillation after the plug is drawn", t.OSCILLATION_AFTER_UNPLUG_MAX_S, "above", pilot(
         "oscillating_without_vehicle", lambda x: stays(("B2", 2), ("A2", x), ("A1", 1)))),
     Case("E by which a post asks to be matched anew", t.RESTART_MATCHING_MIN_S, "below", pilot(
-        "pilot_withdrawn", lambda x: stays(("B1", 2), ("E1", x), ("B1", 2)), "fault")),
+        "pilot_to_zero", lambda x: stays(("B1", 2), ("E1", x), ("B1", 2)), "fault")),
+    Case("F by which a post asks to be matched anew", t.RESTART_MATCHING_MIN_S, "above", pilot(
+        "matching_restarted", lambda x: stays(("B1", 2), ("F1", x), ("B1", 2)))),
+    Case("a lower offer that stays", t.LOWERED_FOR_S, "above", pilot("offer_lowered", lowered)),
     Case("a gap taken for a contact", t.INTERRUPTION_MAX_S, "above", pilot("pilot_lost_while_asking", interrupted)),
     Case("the pilot lost at the end", t.SWITCH_OFF_MAX_S, "above", pilot(
         "pilot_lost_while_asking", lambda x: stays(("B2", 1), ("C2", 3), ("A2", x)))),

@@ -68,7 +68,7 @@ def test_a_duty_is_told_with_as_many_digits_as_its_doubt_leaves(doubt: float, wo
 
 def test_an_offer_is_told_in_amperes() -> None:
     finding = said(stays(("B2", 2.0)))["offer"]
-    assert "The post offers 16.0 A" in finding.text
+    assert "The post offers 16 A (26.60 ± 0.01 %)" in finding.text
     assert finding.severity == "normal"
 
 
@@ -83,17 +83,24 @@ def test_a_changed_offer_says_from_what_to_what() -> None:
 
 
 @pytest.mark.parametrize(
-    ("duty", "doubt", "severity"), [(98.5, 0.1, "fault"), (98.5, 3.0, "suspect"), (2.0, 0.1, "fault")]
+    ("duty", "doubt", "code"),
+    [
+        (98.5, 0.1, "duty_forbidden"),
+        (98.5, 3.0, "duty_at_the_edge"),
+        (2.0, 0.1, "duty_forbidden"),
+        (7.85, 0.01, "duty_at_the_edge"),
+        (7.75, 0.01, "duty_forbidden"),
+    ],
 )
-def test_a_forbidden_duty_is_a_fault_only_where_the_doubt_leaves_it_one(
-    duty: float, doubt: float, severity: str
+def test_a_forbidden_duty_is_a_fault_only_where_doubt_and_finite_edges_leave_it_one(
+    duty: float, doubt: float, code: str
 ) -> None:
     record = stays(
         ("B2", 2.0), duty_percent=duty, duty_doubt_percent=doubt, offer_kind="none", advertised_current_a=None
     )
-    finding = said(record)["duty_forbidden"]
-    assert finding.severity == severity
-    assert ("sample faster" in finding.text) == (severity == "suspect")
+    found = said(record)
+    assert {"duty_forbidden", "duty_at_the_edge"} & set(found) == {code}
+    assert found[code].severity == ("fault" if code == "duty_forbidden" else "note")
 
 
 def test_the_duty_known_worst_is_the_one_told_with_the_samples_to_its_cycle() -> None:

@@ -35,4 +35,5 @@ def test_a_plug_that_looks_seated_may_show_no_pilot_until_pushed_fully_in() -> N
 
 def test_at_the_vehicle_an_open_contact_reads_about_nought() -> None:
     analysis = analysed(pilot().pwm(6, 26.7, 2000).hold(0, 1500))
-    assert "pilot_withdrawn" in codes(analysis)
+    said = next(f.text for f in analysis.findings if f.code == "pilot_to_zero")
+    assert "with the probe at the vehicle also a contact that opened" in said

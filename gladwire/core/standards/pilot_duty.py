@@ -68,6 +68,10 @@ _UPPER_END_INCLUDED = ("digital", "current")
 VEHICLE_TOLERANCE_PERCENT = 1.0
 
 
+# Currents posts are set to: common practice, no source.
+USUAL_OFFERS_A = (6.0, 8.0, 10.0, 12.0, 13.0, 15.0, 16.0, 20.0, 24.0, 25.0, 30.0, 32.0, 40.0, 48.0, 50.0, 63.0, 80.0)
+
+
 class Difference(NamedTuple):
     """A place where the two standards, as remembered, do not say the same."""
 
@@ -120,6 +124,12 @@ def duties_for(current_a: float, table: DutyTable = IEC) -> tuple[float, ...]:
         if row.from_percent <= duty <= row.to_percent and abs(row_for(duty, table).current_a(duty) - current_a) < 0.01:
             found.append(duty)
     return tuple(found)
+
+
+def usual_offer_a(duty_percent: float, doubt_percent: float) -> float | None:
+    """The usual current whose duty lies inside the doubt, the nearest of several; None where none does."""
+    near = [(abs(d - duty_percent), a) for a in USUAL_OFFERS_A for d in duties_for(a) if abs(d - duty_percent) <= doubt_percent]
+    return min(near)[1] if near else None
 
 
 def edge_distance_percent(duty_percent: float, table: DutyTable = IEC) -> float:

@@ -45,6 +45,7 @@ RESTART_MATCHING_MIN_S = Limit(
 INTERRUPTION_MAX_S = Limit(1.0, "s", "up to {}", "A gap taken for a contact, not a person replugging", PRACTICE)
 BOUNCE_S = Limit(0.05, "s", "under {}", "A bounce of a contact, no state", PRACTICE)
 PATIENCE_S = Limit(5.0, "s", "for {}", "An offer, or a vehicle, that waits in vain", PRACTICE)
+LOWERED_FOR_S = Limit(1.0, "s", "from {} on", "A lower offer that stays, no search of a load control", PRACTICE)
 HUNTING_MIN_REQUESTS = Limit(3, "", "from {} requests on", "Hunting, not a wake-up", PRACTICE)
 TOGGLE_MAX_S = Limit(3.0, "s", "up to {}", "A toggle by which a vehicle wakes the post", PRACTICE)
 THIN_MARGIN_V = Limit(0.25, "V", "at least {}", "Margin of a level to the end of its band", PRACTICE)

@@ -13,6 +13,8 @@ CAUSES = (
         speaks_for={
             "nothing_connected": 1.2,
             "pilot_lost_while_asking": 1.5,
+            "pilot_gone_at_inlet": 2.0,
+            "pilot_to_zero": 0.8,
             "pilot_interrupted": 1.0,
             "plug_not_home": 2.0,
             "contact_recessed": 2.0,
@@ -28,7 +30,7 @@ CAUSES = (
         title="Pilot shorted to PE",
         owner="cable",
         prior=0.7,
-        speaks_for={"pilot_stuck_at_zero": 3.0, "pilot_withdrawn": 1.2},
+        speaks_for={"pilot_stuck_at_zero": 3.0, "pilot_to_zero": 2.2},
         speaks_against={"offer": 1.5, "post_not_available": 3.0},
         test="post_alone",
         if_so="+12 V without the cable: the short is in cable, plug or inlet; measure CP to PE there, dead.",

@@ -21,6 +21,8 @@ SHORTEST_HALF_S = 12e-6
 # Share of the step by which a sample must differ from its neighbour to count as part of the slope.
 _ON_SLOPE = 0.1
 _LONGEST_SLOPE = 400
+# The part of an edge that one step between samples may take for a straight line to be it.
+_OF_AN_EDGE = 0.2
 _CHUNK = 1 << 17
 
 
@@ -29,7 +31,8 @@ class Edges:
     """Alternating edges, all arrays of shape (m,).
 
     rising: True where the level goes up. at: fractional sample number of the threshold crossing.
-    last_old, first_new: sample numbers around it. doubt: +/- samples within which the crossing surely lies.
+    last_old, first_new: sample numbers around it. doubt: +/- samples within which the crossing surely lies. line: where a
+    straight line between samples on the slope crosses it, beside `at`: better for one edge, biased over many.
     """
 
     rising: np.ndarray[tuple[int], np.dtype[np.bool_]]
@@ -37,6 +40,7 @@ class Edges:
     last_old: Ints
     first_new: Ints
     doubt: Floats
+    line: Floats
 
     def __len__(self) -> int:
         return len(self.at)
@@ -80,7 +84,7 @@ def find_edges(trace: Trace, threshold_v: float = 0.0, noise_v: float = 0.0) -> 
     settled = settled[level[settled] != previous]
     if not len(settled):
         none = np.empty(0, np.int64)
-        return Edges(np.empty(0, bool), np.empty(0), none, none, np.empty(0))
+        return Edges(np.empty(0, bool), np.empty(0), none, none, np.empty(0), np.empty(0))
     first_new = where[settled] + 1
     # When the change before led into the middle, the old level ended there.
     before = np.maximum(settled - 1, 0)
@@ -115,11 +119,16 @@ def _timed(
     # A sample that differs from its outer neighbour lies on the slope itself; else it is the plateau.
     left = np.abs(before - trace.take(np.maximum(below - 1, 0))) > _ON_SLOPE * np.abs(swing)
     right = np.abs(after - trace.take(np.minimum(below + 2, len(trace) - 1))) > _ON_SLOPE * np.abs(swing)
-    # From plateau to plateau within one step the edge may lie anywhere: the middle is the unbiased guess.
-    share = np.where(left | right, share, 0.5)
+    # A straight line is the edge only where samples lie close on it. Where one step takes most of it, the edge may lie
+    # anywhere in it: over all cycles the middle is the unbiased guess, a line through a bent edge is none.
+    outer = np.abs(trace.take(np.minimum(below + 4, len(trace) - 1)) - trace.take(np.maximum(below - 3, 0)))
+    resolved = (left | right) & (np.abs(swing) < _OF_AN_EDGE * outer)
+    line = np.where(left | right, share, 0.5)
+    share = np.where(resolved, share, 0.5)
     anywhere = 0.5 + np.abs(share - 0.5)
     on_slope = np.minimum(0.1 + 1.5 * noise_v / np.abs(swing), anywhere)
-    return Edges(rising, below + share, last_old, first_new, np.where(left & right, on_slope, anywhere))
+    doubt = np.where(resolved & left & right, on_slope, anywhere)
+    return Edges(rising, below + share, last_old, first_new, doubt, below + line)
 
 
 def _bracket(
@@ -155,4 +164,11 @@ def _without_spikes(edges: Edges, shortest: float) -> Edges:
         lone = short[np.concatenate([[True], np.diff(short) > 1])]
         gone = np.concatenate([lone, lone + 1])
         keep = np.delete(keep, gone)
-    return Edges(edges.rising[keep], edges.at[keep], edges.last_old[keep], edges.first_new[keep], edges.doubt[keep])
+    return Edges(
+        edges.rising[keep],
+        edges.at[keep],
+        edges.last_old[keep],
+        edges.first_new[keep],
+        edges.doubt[keep],
+        edges.line[keep],
+    )

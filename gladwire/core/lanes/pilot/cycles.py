@@ -40,7 +40,7 @@ class Train:
 class Cycles:
     """Whole cycles of one run, rise to rise; arrays of shape (n,), times and widths in samples, levels in volts.
 
-    high_noise_v, low_noise_v: how far noise within the half may have moved its level (standard deviation).
+    line_width: by straight lines through the samples on the slopes. high_noise_v, low_noise_v: how far noise within the half may have moved its level (standard deviation).
     """
 
     rise: Floats
@@ -52,6 +52,7 @@ class Cycles:
     high_noise_v: Floats
     low_noise_v: Floats
     rise_edge: Ints
+    line_width: Floats
 
     def __len__(self) -> int:
         return len(self.rise)
@@ -118,6 +119,7 @@ def cut_cycles(trace: Trace, edges: Edges, run: Train) -> Cycles:
         high_noise_v=high_noise_v,
         low_noise_v=low_noise_v,
         rise_edge=rise,
+        line_width=edges.line[fall] - edges.line[rise],
     )
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import itertools
 from collections.abc import Sequence
 
+from gladwire.core.lanes.pilot.place import probe_place
 from gladwire.core.lanes.pilot.record import Event, Segment
-from gladwire.core.standards.pilot_timing import INTERRUPTION_MAX_S
+from gladwire.core.standards.pilot_timing import BOUNCE_S, INTERRUPTION_MAX_S
 
 _OFFER_CHANGE_PERCENT = 0.5
 _CONTACT_BOUNCE_S = 0.02
@@ -42,13 +43,19 @@ def offer_changed(before: Segment, after: Segment) -> bool:
 
 
 def interruptions(segments: Sequence[Segment]) -> list[int]:
-    """Indices of short segments between two of one connected state: contacts that opened and closed again."""
+    """Indices of short segments between two of one connected state: contacts that opened and closed again.
+
+    -12 V comes from the post alone, and 0 V at the post is no open wire: what stays so is no contact's.
+    """
     found = []
+    at_post = probe_place(segments) == "post"
     for index in range(1, len(segments) - 1):
         before, gap, after = segments[index - 1], segments[index], segments[index + 1]
         same = before.state == after.state and before.state in "BCD" and before.oscillating == after.oscillating
         lost = gap.state in ("A", "E", "F", "unknown") or gap.oscillating != before.oscillating
-        if same and lost and gap.duration_s <= INTERRUPTION_MAX_S and not _asks_weakly(before, gap):
+        stood = not gap.oscillating and gap.duration_s >= BOUNCE_S
+        of_post = stood and (gap.state == "F" or (gap.state == "E" and at_post))
+        if same and lost and gap.duration_s <= INTERRUPTION_MAX_S and not of_post and not _asks_weakly(before, gap):
             found.append(index)
     return found
 

@@ -39,6 +39,8 @@ _SCATTER_MAX_V = 1.0
 # Levels this far off are read through the offset; smaller ones only where a level leaves its band.
 _OFFSET_APPLIED_V = 0.8
 # What a logic input makes of a pilot: nought and one, or volts of a family. Common practice, no source.
+# A source's two sides agree within this, and a source that still serves lies between these.
+_SAME_RAIL_V, _RAIL_V = 0.5, (7.0, 16.0)
 _BEYOND = {"largest": "above", "smallest": "below"}
 _LOGIC_V = (1.0, 1.8, 2.5, 3.3, 5.0)
 _NEARLY_ALL, _MOSTLY = 0.9, 0.5
@@ -75,8 +77,12 @@ def interpret(seen: Glance, unit: str, settled: Settled | None = None) -> Interp
     # A coupled channel drifts through levels of every other reading: it is looked for first.
     chosen = _with_coupling(seen, Interpretation(recognised_share=_mean(recognised(seen, 1.0)))) if not by_hand else None
     if chosen is None or chosen.levels_trusted:
-        chosen = _with_offset(seen, _best(seen, unit, settled), settled)
-        chosen = _with_coupling(seen, chosen)
+        chosen = _best(seen, unit, settled)
+        source_v = _both_rails_v(seen, chosen)
+        if source_v:
+            chosen = chosen.model_copy(update={"source_v": source_v})
+        else:
+            chosen = _with_coupling(seen, _with_offset(seen, chosen, settled))
     chosen = chosen.model_copy(update={"erratic_share": _mean(_is_erratic(seen, chosen.scale))})
     chosen = _with_range(seen, chosen)
     return chosen if by_hand else _unless_other(seen, chosen, unit)
@@ -227,6 +233,23 @@ def _with_offset(seen: Glance, reading: Interpretation, settled: Settled) -> Int
             "recognised_share": share,
         }
     )
+
+
+def _both_rails_v(seen: Glance, reading: Interpretation) -> float | None:
+    """Volts of a source that is off alike on both sides: open it stands at the one, oscillating its low side at the other."""
+    scale = reading.correction.scale
+    high, low = np.maximum(seen.high * scale, seen.low * scale), np.minimum(seen.high * scale, seen.low * scale)
+    # A clipped channel ends alike on both sides too.
+    if reading.guessed or not seen.swings.any() or seen.clipped_high or seen.clipped_low:
+        return None
+    rail = -median(low[seen.swings])
+    constant = float(np.mean(np.abs(low[seen.swings] + rail) < _SAME_RAIL_V)) > _NEARLY_ALL
+    usual = BY_LETTER["A"].accept.low_v <= rail <= BY_LETTER["A"].accept.high_v
+    if not constant or usual or not _RAIL_V[0] < rail < _RAIL_V[1]:
+        return None
+    levels = [level for level, _ in _clusters(high, seen.swings)]
+    open_ = any(abs(level - rail) < _SAME_RAIL_V for level in levels)
+    return rail if open_ and max(levels) < rail + _SAME_RAIL_V else None
 
 
 def _leaves_band(seen: Glance, scale: float) -> bool:

@@ -34,6 +34,8 @@ class Interpretation(BaseModel):
     # Share of the record that is neither steady nor switching between two levels.
     erratic_share: float = 0.0
     settled_by_person: bool = False
+    # What the post's source gives on both sides where that is not 12 V; states are told by it.
+    source_v: float | None = None
     # "logic": two levels that tell high from low and no volts; "other": levels no pilot has under any usual factor.
     kind: Literal["pilot", "logic", "other"] = "pilot"
     # Of a logic capture, as recorded.

@@ -16,11 +16,11 @@ from gladwire.core.lanes.pilot.measure import measure
 from gladwire.core.lanes.pilot.power_noise import find_power_noise
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment, as_one
 from gladwire.core.lanes.pilot.rules import RULES
-from gladwire.core.lanes.pilot.rules.offer import offers
+from gladwire.core.lanes.pilot.rules.offer import offered, offers
 from gladwire.core.lanes.records import Records
 from gladwire.core.settled import Settled
 from gladwire.core.standards.practice import UNDER_WAY_S
-from gladwire.core.words import amps, seconds
+from gladwire.core.words import seconds
 
 # Logarithm of the odds where a name says it, by judgement.
 _SAID = 5.0
@@ -81,17 +81,17 @@ def _story(records: Records, findings: Sequence[Finding]) -> str:
     made, asked = [s for s in offers(record) if s.state != "A"], requests(record)
     if not made or not asked:
         return "The capture is too short to walk the pilot's stages."
-    offered = (
+    told = (
         "digital communication (5 %)"
         if made[0].offer_kind == "digital"
-        else f"{amps(made[0].advertised_current_a or 0.0)} (duty {made[0].duty_percent:.1f} %)"
+        else offered(made[0])
     )
     flows = first_of(findings, ("current_flows",))
     if not flows:
         asking = seconds(asking_s(record))
-        return f"The post offered {offered} and the vehicle asked for {asking}; the pilot did not stop it."
+        return f"The post offered {told} and the vehicle asked for {asking}; the pilot did not stop it."
     end = "and it ended in order" if first_of(findings, ("stopped_asking",)) else "until the capture ends"
-    return f"The post offered {offered}; the vehicle drew {flows.measured} for {seconds(flows.end_s - flows.start_s)}, {end}."
+    return f"The post offered {told}; the vehicle drew {flows.measured} for {seconds(flows.end_s - flows.start_s)}, {end}."
 
 
 def segment_entry(segment: Segment) -> dict[str, Any]:

@@ -30,10 +30,11 @@ from gladwire.core.signal.robust import median
 from gladwire.core.signal.splitting import Piece
 from gladwire.core.signal.waveform import Waveform
 from gladwire.core.standards import pilot_duty, pilot_levels
-from gladwire.core.standards.pilot_levels import State
+from gladwire.core.standards.pilot_levels import BY_LETTER, State
 
 _ALIKE_V = 0.5
 _JOINT_MAX_S = 2.2e-3
+_FEW_SAMPLES, _MOST_OF_A_HALF = 3, 0.5
 # No session changes state this often: what is cut into more pieces is noise, whatever its levels.
 MOST_SEGMENTS = 3000
 
@@ -154,11 +155,24 @@ def _oscillating_segments(
     ]
     events = []
     for piece in odd:
+        if _is_spike(trace, cycles, piece):
+            continue
         start_s, end_s = trace.time_s(cycles.rise[piece.first]), trace.time_s(cycles.next_rise[piece.first])
         level = float(cycles.high_v[piece.first])
         text = f"one odd cycle, high level {level:.1f} V"
         events.append(Event(kind="interruption", time_s=start_s, end_s=end_s, text=text))
     return segments, events
+
+
+def _is_spike(trace: Trace, cycles: Cycles, piece: Piece) -> bool:
+    """Whether single samples alone make a cycle odd, as a charger's switching does: an open contact takes a half along."""
+    at = piece.first
+    usual_v = median(cycles.high_v[max(0, at - 2) : piece.end + 2])
+    odd_v = float(cycles.high_v[at]) - usual_v
+    volts = trace.slice_v(math.ceil(float(cycles.rise[at])), math.floor(float(cycles.fall[at])) + 1)
+    if len(volts) < _FEW_SAMPLES or abs(odd_v) < _ALIKE_V:
+        return False
+    return float(np.mean((volts - usual_v) * np.sign(odd_v) > abs(odd_v) / 2)) < _MOST_OF_A_HALF
 
 
 def _oscillating_segment(
@@ -219,7 +233,8 @@ def _state_of(level_v: float, reading: Interpretation) -> tuple[State, State]:
             s.letter for s in pilot_levels.STATES if (s.accept.high_v > level_v if upper else s.accept.low_v < level_v)
         ]
         return (beyond[0], beyond[0]) if len(beyond) == 1 else ("unknown", "unknown")
-    return pilot_levels.classify(level_v), pilot_levels.nearest(level_v).letter
+    told_v = level_v * BY_LETTER["A"].nominal_v / reading.source_v if reading.source_v else level_v
+    return pilot_levels.classify(told_v), pilot_levels.nearest(told_v).letter
 
 
 def _is_last_half(before: Segment, after: Segment) -> bool:

@@ -21,7 +21,7 @@ SPARSE_STEP_V = 1.2
 SPARSE_ALIKE_V = 1.0
 _SPARSE_NEIGHBOURS = 31
 _SHORT_CYCLES = 60
-_PLACES = 10
+_PLACES, _LOCKED = 10, 0.15
 DUTY_STEP = 0.006
 DUTY_DRIFT = 0.005
 DUTY_ALIKE = 0.0035
@@ -132,9 +132,12 @@ def width_of(cycles: Cycles, piece: Piece) -> Value:
     scatter = 2.0 * float(np.std(width)) / float(np.sqrt(len(width)))
     if least >= most:
         return Value(mean, max(scatter, 0.02))
+    uneven = _unevenness(cycles.period[part], len(width))
+    if uneven > _LOCKED:  # every cycle is sampled alike: what its slopes say is all there is
+        mean = float(np.mean(cycles.line_width[part][fair]))
     value = min(max(mean, least), most)
     bound = max(value - least, most - value)
-    drifted = 2 * _unevenness(cycles.period[part], len(width)) * float(np.max(doubt)) + scatter
+    drifted = 2 * uneven * float(np.max(doubt)) + scatter
     return Value(value, max(min(bound, drifted), scatter, 0.02))
 
 

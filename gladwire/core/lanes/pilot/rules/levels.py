@@ -21,10 +21,13 @@ from gladwire.core.words import band, ohms, volts
 
 # A state this short says nothing about a level that would be worth a sentence.
 _WORTH_S = 0.02
+# A low side that stays within this while the load's level moves by this many times more is not the load's doing.
+_UNMOVED_V, _UNMOVED_OF_HIGH = 0.5, 0.4
 
 
 def _worth(record: PilotRecord, letters: str) -> Iterator[Segment]:
-    if record.interpretation.levels_trusted:
+    # Of a source that is off on both sides its own rule speaks; levels then say nothing of the wire.
+    if record.interpretation.levels_trusted and not record.interpretation.source_v:
         seen = longest_per_state(record)
         yield from (s for s in seen if s.state in letters and not record.interpretation.clips_high(s.high_v))
 
@@ -115,47 +118,73 @@ def _sae_remark(record: PilotRecord) -> Iterator[Fact]:
             yield Fact("note", text, s.start_s, s.end_s, volts(s.high_v), band(*narrow, "V"))
 
 
+def _negative_rail_v(record: PilotRecord) -> float | None:
+    """The post's own negative side where that is off, whatever hangs on it: told with nothing connected, or by two loads that
+    do not move it as a diode that conducts both ways would; None where it is right, or where that is not told."""
+    if record.interpretation.source_v:
+        return -record.interpretation.source_v
+    seen = [s for s in longest_per_state(record) if s.low_v is not None]
+    open_ = [s for s in seen if s.state == "A"]
+    if open_:
+        return open_[0].low_v
+    loaded = {s.state: s for s in seen if s.low_v is not None and s.low_v > LOW_SIDE.high_v}
+    lows = [s.low_v for s in loaded.values() if s.low_v is not None]
+    highs = [s.high_v for s in loaded.values()]
+    unmoved = len(loaded) > 1 and max(lows) - min(lows) < _UNMOVED_V < _UNMOVED_OF_HIGH * (max(highs) - min(highs))
+    return lows[0] if unmoved else None
+
+
 def _low_side(record: PilotRecord) -> Iterator[Fact]:
     if not record.interpretation.levels_trusted:
         return
-    unloaded = [s.low_v for s in record.segments if s.state == "A" and s.low_v is not None]
+    rail = _negative_rail_v(record)
     for s in longest_per_state(record):
         if s.low_v is None or s.low_v in LOW_SIDE or s.state == "A" or s.low_v < LOW_SIDE.low_v:
             continue
-        if record.interpretation.clips_low(s.low_v):
+        if record.interpretation.clips_low(s.low_v) or (rail is not None and abs(rail - s.low_v) < _UNMOVED_V):
             continue
         mirror = abs(s.low_v + s.high_v) < 0.25 * abs(s.high_v) + 0.3
-        if unloaded and abs(unloaded[0] - s.low_v) < 0.5:
-            continue  # just as low with nothing connected: the source, not the vehicle
         hint = (
             "It mirrors the high side: the load conducts both ways, so the vehicle's diode is shorted, or a plain "
             "resistor is connected instead of a vehicle."
             if mirror
-            else "Something conducts in the negative half: a damaged diode, or leakage from CP to PE."
+            else "Something conducts in the negative half, a damaged diode or leakage from CP to PE, or the post's own "
+            "negative side is low; the post alone, oscillating, tells which."
         )
         text = f"The low side of {s.label} is pulled up to {volts(s.low_v)}. {hint}"
         yield Fact("fault", text, s.start_s, s.end_s, volts(s.low_v), band(*LOW_SIDE, "V"))
 
 
 def _source_levels(record: PilotRecord) -> Iterator[Fact]:
-    if (
-        not record.interpretation.levels_trusted
-        or "offset" in record.interpretation.guessed
-        or record.interpretation.offset_seen_v
-    ):
+    reading = record.interpretation
+    if not reading.levels_trusted or "offset" in reading.guessed or reading.offset_seen_v:
         return
+    if reading.source_v:
+        yield _both_sides(record, reading.source_v)
+        return
+    rail = _negative_rail_v(record)
     for s in longest_per_state(record):
-        if s.state == "A" and s.high_v not in SOURCE_HIGH and not record.interpretation.clips_high(s.high_v):
+        if s.state == "A" and s.high_v not in SOURCE_HIGH and not reading.clips_high(s.high_v):
             text = f"Open circuit the post gives {volts(s.high_v)}, outside its source tolerance."
             yield Fact("suspect", text, s.start_s, s.end_s, volts(s.high_v), band(*SOURCE_HIGH, "V"))
-        if s.low_v is None or s.low_v in SOURCE_LOW or record.interpretation.clips_low(s.low_v):
+        if s.low_v is None or s.low_v in SOURCE_LOW or reading.clips_low(s.low_v):
             continue
-        unloaded = s.state == "A"
-        if unloaded or s.low_v in LOW_SIDE or s.low_v < LOW_SIDE.low_v:
+        of_post = rail is not None and abs(rail - s.low_v) < _UNMOVED_V
+        if of_post or s.low_v in LOW_SIDE or s.low_v < LOW_SIDE.low_v:
             grave = s.low_v not in LOW_SIDE
             text = f"The post's negative side stands at {volts(s.low_v)} in {s.label}, outside its source tolerance."
             expected = band(*SOURCE_LOW, "V")
             yield Fact("fault" if grave else "note", text, s.start_s, s.end_s, volts(s.low_v), expected)
+
+
+def _both_sides(record: PilotRecord, source_v: float) -> Fact:
+    factor = BY_LETTER["A"].nominal_v / source_v
+    text = (
+        f"Open circuit and on the low side the post gives {volts(source_v)} alike, where 12 V belong: its source is off on "
+        f"both sides, or the probe's factor is (by {factor:.2f}). States are told in proportion to it; a diode or a contact "
+        "cannot do that. A known voltage at the probe tells which."
+    )
+    return Fact("fault", text, record.start_s, record.end_s, f"± {volts(source_v)}", band(*SOURCE_HIGH, "V"))
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (

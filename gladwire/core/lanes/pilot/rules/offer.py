@@ -14,6 +14,7 @@ from gladwire.core.standards.pilot_timing import (
     FREQUENCY_SOURCE,
     FREQUENCY_SOURCE_TOLERANCE,
     FREQUENCY_VEHICLE_TOLERANCE,
+    LOWERED_FOR_S,
     PATIENCE_S,
     SEQUENCES_SOURCE,
 )
@@ -22,6 +23,8 @@ from gladwire.core.words import amps, band, seconds
 
 # Fewer cycles do not fix a frequency.
 _ENOUGH_CYCLES = 5
+# By so much the duty at 0 V lies under the one commanded: edges of some µs. Common practice, no source.
+_FINITE_EDGES_PERCENT = 0.2
 
 
 def offers(record: PilotRecord) -> list[Segment]:
@@ -42,11 +45,21 @@ def _duty(s: Segment) -> str:
     return f"{s.duty_percent:.{digits}f} % ± {max(s.duty_doubt_percent or 0.0, 10.0**-digits):.{digits}f} %"
 
 
+def offered(s: Segment) -> str:
+    """The current a segment offers: the usual one where it lies inside the doubt, with what was measured: “16 A (26.2 ± 1.2 %)”,
+    else as measured: “17.1 A (duty 28.5 % ± 0.1 %)”."""
+    doubt = max(s.duty_doubt_percent or 0.0, _FINITE_EDGES_PERCENT)
+    usual = pilot_duty.usual_offer_a(s.duty_percent or 0.0, doubt)
+    if usual is None or s.offer_kind != "current":
+        return f"{amps(s.advertised_current_a or 0.0)} (duty {_duty(s)})"
+    digits = 2 if (s.duty_doubt_percent or 0) < 0.1 else 1
+    return f"{usual:g} A ({s.duty_percent:.{digits}f} ± {max(s.duty_doubt_percent or 0.0, 10.0**-digits):.{digits}f} %)"
+
+
 def _offer(record: PilotRecord) -> Iterator[Fact]:
     for s in offers(record):
         if s.offer_kind == "current" and s.state != "A":
-            current = amps(s.advertised_current_a or 0.0)
-            text = f"The post offers {current} (duty {_duty(s)})."
+            text = f"The post offers {offered(s)}."
             yield Fact("normal", text, s.start_s, s.end_s, _duty(s), f"{CHARGING} for charging by pilot alone")
 
 
@@ -60,16 +73,29 @@ def _digital(record: PilotRecord) -> Iterator[Fact]:
             yield Fact("normal", text, s.start_s, s.end_s, _duty(s), DIGITAL)
 
 
-def _forbidden(record: PilotRecord) -> Iterator[Fact]:
+def _outside(record: PilotRecord) -> Iterator[tuple[Segment, bool]]:
+    """Offers where no charging is allowed, and whether that is beyond the doubt of the measurement."""
     for s in offers(record):
-        if s.offer_kind != "none" or s.duty_percent is None:
-            continue
-        edge = pilot_duty.edge_distance_percent(min(s.duty_percent, 99.999))
-        sure = edge > (s.duty_doubt_percent or 0.0)
-        text = f"Duty {_duty(s)} lies where no charging is allowed."
+        if s.offer_kind == "none" and s.duty_percent is not None:
+            edge = pilot_duty.edge_distance_percent(min(s.duty_percent, 99.999))
+            yield s, edge > (s.duty_doubt_percent or 0.0) + _FINITE_EDGES_PERCENT
+
+
+def _forbidden(record: PilotRecord) -> Iterator[Fact]:
+    for s, sure in _outside(record):
+        if sure:
+            text = f"Duty {_duty(s)} lies where no charging is allowed."
+            yield Fact("fault", text, s.start_s, s.end_s, _duty(s), f"{DIGITAL} or {CHARGING}")
+
+
+def _at_the_edge(record: PilotRecord) -> Iterator[Fact]:
+    for s, sure in _outside(record):
         if not sure:
-            text += " The doubt of the measurement reaches into an allowed range: sample faster to be sure."
-        yield Fact("fault" if sure else "suspect", text, s.start_s, s.end_s, _duty(s), f"{DIGITAL} or {CHARGING}")
+            text = (
+                f"Duty {_duty(s)} lies at the edge of an allowed range; the doubt of the measurement reaches into it. Sample "
+                "faster to be sure."
+            )
+            yield Fact("note", text, s.start_s, s.end_s, _duty(s), f"{DIGITAL} or {CHARGING}")
 
 
 def _doubtful(record: PilotRecord) -> Iterator[Fact]:
@@ -114,6 +140,19 @@ def _changed(record: PilotRecord) -> Iterator[Fact]:
         yield Fact("note", text, after.start_s, after.end_s, told[1], told[0])
 
 
+def _lowered(record: PilotRecord) -> Iterator[Fact]:
+    """A lower current offered while the vehicle asks, and kept for a while."""
+    asked = [s for s in record.segments if s.state in ("C", "D") and s.advertised_current_a and s.offer_kind == "current"]
+    for before, after in zip(asked[:-1], asked[1:], strict=True):
+        first, then = before.advertised_current_a or 0.0, after.advertised_current_a or 0.0
+        if offer_changed(before, after) and then < first and after.duration_s >= LOWERED_FOR_S:
+            text = (
+                f"At {after.start_s:.2f} s the post lowers its offer from {amps(first)} to {amps(then)} while the vehicle "
+                f"asks, for {seconds(after.duration_s)} of what was captured: the post or the site's load control holds it back."
+            )
+            yield Fact("suspect", text, after.start_s, after.end_s, amps(then), amps(first))
+
+
 def _no_offer(record: PilotRecord) -> Iterator[Fact]:
     waiting = [s for s in record.segments if s.state == "B" and not s.oscillating]
     total = sum(s.duration_s for s in waiting)
@@ -155,6 +194,7 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         breaks=("offer",),
         needs=Needs(rate_hz=20e3),
     ),
+    Rule("duty_at_the_edge", "offer", pilot_duty.IEC.source, "a duty that may be outside the table", _at_the_edge),
     Rule("duty_doubtful", "offer", MEASUREMENT, "what the sampling rate cannot tell", _doubtful),
     Rule(
         "frequency_out",
@@ -172,6 +212,16 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "a lower or higher offer during the session",
         _changed,
         needs=Needs(rate_hz=20e3),
+    ),
+    Rule(
+        "offer_lowered",
+        "hold",
+        pilot_duty.IEC.source,
+        "a lower offer while the vehicle asks",
+        _lowered,
+        derates="suspect",
+        favours_well=-3.0,
+        needs=Needs(reached="request", rate_hz=20e3),
     ),
     Rule(
         "no_offer",

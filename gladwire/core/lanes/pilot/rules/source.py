@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gladwire.core.findings import Fact, Needs, Rule
+from gladwire.core.findings import Fact, Needs, Rule, Severity
+from gladwire.core.lanes.pilot.events import interruptions
+from gladwire.core.lanes.pilot.place import probe_place
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
-from gladwire.core.standards.pilot_levels import BY_LETTER, STATES_SOURCE
+from gladwire.core.standards.pilot_levels import STATES_SOURCE
 from gladwire.core.standards.pilot_timing import (
-    INTERRUPTION_MAX_S,
+    BOUNCE_S,
     OSCILLATION_AFTER_UNPLUG_MAX_S,
+    PRACTICE_SOURCE,
     RESTART_MATCHING_MIN_S,
     RESTART_SOURCE,
     SEQUENCES_SOURCE,
@@ -38,7 +41,10 @@ def _oscillating_alone(record: PilotRecord) -> Iterator[Fact]:
             else f"{begins} with nothing connected. It looks like a waiting vehicle at a glance, and a vehicle may even "
             "accept it; a healthy post is steady until a vehicle is there."
         )
-        yield Fact("fault", text, s.start_s, s.end_s, f"oscillating at {volts(s.high_v)}", "steady +12 V")
+        # A vehicle that came and asked all the same did not mind.
+        went_on = not after_plug and any(t.state in ("C", "D") for t in record.segments[index + 1 :])
+        severity: Severity = "suspect" if went_on else "fault"
+        yield Fact(severity, text, s.start_s, s.end_s, f"oscillating at {volts(s.high_v)}", "steady +12 V")
 
 
 def _stuck_at_zero(record: PilotRecord) -> Iterator[Fact]:
@@ -60,37 +66,88 @@ def _stuck_at_minus_twelve(record: PilotRecord) -> Iterator[Fact]:
     yield Fact("fault", text, record.start_s, record.end_s, volts(level), "steady +12 V, or a state B to D")
 
 
-def _withdrawn(record: PilotRecord) -> Iterator[Fact]:
-    """E or F for a while within a capture that shows more than that."""
+def _stands_in(record: PilotRecord, letter: str) -> Iterator[tuple[Segment, str, str]]:
+    """Each stretch of steady E or F within a capture that shows more, with the states before and after it."""
     if max(_share(record, "E"), _share(record, "F")) >= STUCK_SHARE:
         return
+    contacts = set(interruptions(record.segments))
     for index, s in enumerate(record.segments):
-        if s.state not in ("E", "F") or s.oscillating or s.duration_s <= INTERRUPTION_MAX_S:
+        if s.state == letter and not s.oscillating and s.duration_s >= BOUNCE_S and index not in contacts:
+            yield (s, *_neighbours(record.segments, index))
+
+
+def _is_restart(s: Segment, before: str, after: str) -> bool:
+    return (before, after) == ("B", "B") and s.duration_s >= RESTART_MATCHING_MIN_S
+
+
+def _restarted(record: PilotRecord) -> Iterator[Fact]:
+    for letter in "EF":
+        for s, before, after in _stands_in(record, letter):
+            if _is_restart(s, before, after):
+                text = f"The post showed {letter} for {seconds(s.duration_s)} and came back: it asks to be matched anew."
+                yield Fact(
+                    "note", text, s.start_s, s.end_s, seconds(s.duration_s), RESTART_MATCHING_MIN_S.says
+                )  # fmt: skip
+
+
+def _to_minus_twelve(record: PilotRecord) -> Iterator[Fact]:
+    for s, before, after in _stands_in(record, "F"):
+        if not before or _is_restart(s, before, after):
             continue
-        before, after = _neighbours(record.segments, index)
-        if before in "BCD" and after in "BCD" and s.duration_s >= RESTART_MATCHING_MIN_S and before == "B":
-            text = f"The post showed {s.state} for {seconds(s.duration_s)} and came back: it asks to be matched anew."
-            yield Fact(
-                "note",
-                text,
-                s.start_s,
-                s.end_s,
-                seconds(s.duration_s),
-                RESTART_MATCHING_MIN_S.says,
-                None,
-                RESTART_SOURCE,
-            )
+        how = f"The post went to {volts(s.high_v)} (F) at {s.start_s:.2f} s for {seconds(s.duration_s)}"
+        text = (
+            f"{how}: not available. An open wire cannot do that; the post's own error, a trip of it, or being taken out "
+            "of use can."
+        )
+        yield Fact("fault", text, s.start_s, s.end_s, volts(s.high_v), f"a state A to {before}", _stage_after(before))
+
+
+def _to_zero(record: PilotRecord) -> Iterator[Fact]:
+    place = probe_place(record.segments)
+    for s, before, after in _stands_in(record, "E"):
+        if not before or place == "inlet" or _is_restart(s, before, after):
+            continue
+        who = "the post's own error or trip, or CP shorted to PE"
+        if place == "post":
+            who = f"{who}; an open contact would read 12 V here"
         else:
-            means = BY_LETTER[s.state].means
-            text = f"The pilot went to {volts(s.high_v)} ({s.state}) for {seconds(s.duration_s)}: {means}."
-            stage = "hold" if before in ("C", "D") else "pilot"
-            yield Fact("fault", text, s.start_s, s.end_s, volts(s.high_v), f"{before or 'a state A to D'}", stage)
+            who = f"{who}; with the probe at the vehicle also a contact that opened"
+        text = f"The pilot went to {volts(s.high_v)} (E) at {s.start_s:.2f} s for {seconds(s.duration_s)}: {who}."
+        yield Fact("fault", text, s.start_s, s.end_s, volts(s.high_v), f"a state A to {before}", _stage_after(before))
+
+
+def _gone_at_inlet(record: PilotRecord) -> Iterator[Fact]:
+    """0 V at the vehicle's end after a state: a plug drawn after the request is the usual end."""
+    if probe_place(record.segments) != "inlet":
+        return
+    for s, before, after in _stands_in(record, "E"):
+        if before in ("C", "D") and not _is_restart(s, before, after):
+            text = (
+                f"At the vehicle the pilot went to {volts(s.high_v)} at {s.start_s:.2f} s while energy was asked for: a plug "
+                "drawn, a contact that opened, or the post in error; a probe at the post tells which."
+            )
+            yield Fact("fault", text, s.start_s, s.end_s, volts(s.high_v), "C to B before", "hold")
+
+
+def _stage_after(before: str) -> str:
+    return "hold" if before in ("C", "D") else "pilot"
+
+
+def _before_plug_in(record: PilotRecord) -> Iterator[Fact]:
+    first = record.segments[0] if record.segments else None
+    if first and probe_place(record.segments) == "inlet":
+        text = (
+            f"{volts(first.high_v)} until {first.end_s:.2f} s, then {record.segments[1].label}: the probe sits at the "
+            "vehicle, which reads 0 V until the plug makes contact."
+        )
+        yield Fact("normal", text, first.start_s, first.end_s, volts(first.high_v), "0 V at an inlet with no plug")
 
 
 def _neighbours(segments: tuple[Segment, ...], index: int) -> tuple[str, str]:
-    before = segments[index - 1].state if index else ""
-    after = segments[index + 1].state if index + 1 < len(segments) else ""
-    return before, after
+    """States before and after a segment, "" where there is none; the edge between two is none of them."""
+    before = (s.state for s in reversed(segments[:index]) if s.state != "unknown" or s.duration_s >= BOUNCE_S)
+    after = (s.state for s in segments[index + 1 :] if s.state != "unknown" or s.duration_s >= BOUNCE_S)
+    return next(before, ""), next(after, "")
 
 
 def _no_pilot(record: PilotRecord) -> Iterator[Fact]:
@@ -159,12 +216,42 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "pilot_withdrawn",
         "pilot",
         STATES_SOURCE,
-        "E or F in the middle of a session",
-        _withdrawn,
-        breaks=(
-            "pilot",
-            "hold",
-        ),
+        "-12 V in the middle of a session",
+        _to_minus_twelve,
+        breaks=("pilot", "hold"),
+    ),
+    Rule(
+        "pilot_to_zero",
+        "pilot",
+        STATES_SOURCE,
+        "0 V in the middle of a session",
+        _to_zero,
+        breaks=("pilot", "hold"),
+    ),
+    Rule(
+        "pilot_gone_at_inlet",
+        "hold",
+        STATES_SOURCE,
+        "0 V at the vehicle's end while asking",
+        _gone_at_inlet,
+        breaks=("hold",),
+        needs=Needs(reached="request", probe="vehicle"),
+    ),
+    Rule(
+        "matching_restarted",
+        "pilot",
+        RESTART_SOURCE,
+        "a post that asks to be matched anew",
+        _restarted,
+        needs=Needs(seconds=RESTART_MATCHING_MIN_S),
+    ),
+    Rule(
+        "seen_at_the_inlet",
+        "pilot",
+        PRACTICE_SOURCE,
+        "0 V before the plug makes contact",
+        _before_plug_in,
+        needs=Needs(probe="vehicle"),
     ),
     Rule(
         "no_pilot",
