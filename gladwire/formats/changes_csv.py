@@ -1,8 +1,8 @@
 """Tables of changes, as logic inputs export them: a row where a line goes high or low, and nothing between.
 
-    Time [s],CP
-    0.000000000,1
-    0.160320000,0
+Time [s],CP
+0.000000000,1
+0.160320000,0
 """
 
 from __future__ import annotations

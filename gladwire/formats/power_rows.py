@@ -28,8 +28,8 @@ from gladwire.formats.table.moments import (
     times_of,
     with_dates,
 )
-from gladwire.formats.table.power_columns import NO_UNIT, Meaning, meaning_of, name_and_unit, place_in, unit_of
 from gladwire.formats.table.named_cells import rows_of_named
+from gladwire.formats.table.power_columns import NO_UNIT, Meaning, meaning_of, name_and_unit, place_in, unit_of
 from gladwire.formats.table.rearranged import upright
 from gladwire.formats.table.spelling import with_colons
 from gladwire.formats.table.values import Cell, Numbers, filled, is_missing, split_unit

@@ -4,7 +4,20 @@ from __future__ import annotations
 
 import re
 
-from gladwire.formats import can_logs, changes_csv, mdf, npz, pcap, pcapng, power_csv, power_xlsx, scope_csv, typed, vcd, wav
+from gladwire.formats import (
+    can_logs,
+    changes_csv,
+    mdf,
+    npz,
+    pcap,
+    pcapng,
+    power_csv,
+    power_xlsx,
+    scope_csv,
+    typed,
+    vcd,
+    wav,
+)
 from gladwire.formats.checked import checked
 from gladwire.formats.errors import UnreadableError, unexpected
 from gladwire.formats.opening import Source

@@ -34,7 +34,12 @@ from gladwire.formats.timebase import Timebase
 # Text is read in blocks of a share of the file, so that a small file costs little memory and a large one few calls.
 _LEAST_BLOCK, _MOST_BLOCK, _BLOCKS = 2**20, 8 * 2**20, 12
 _NULLS = sorted(
-    {w for m in (*MISSING, *(b for b in BEYOND_RANGE if "9.9e" not in b)) if m for w in (m, m.upper(), m.capitalize(), "NaN", "+NaN", "-NaN", "N/A")}
+    {
+        w
+        for m in (*MISSING, *(b for b in BEYOND_RANGE if "9.9e" not in b))
+        if m
+        for w in (m, m.upper(), m.capitalize(), "NaN", "+NaN", "-NaN", "N/A")
+    }
 )
 # Lines of another kind after the numbers (a summary, "END") that are left out with a remark.
 _FOOTER_LINES = 5
@@ -238,7 +243,8 @@ class _Table:
         if len(signs) != 1:
             names = ", ".join(f"“{wave.name}”" for wave, _ in counted)
             self.remarks.append(
-                f"{names}: counts, left as they are: whether the offset is added, taken away or one of counts, the file does not say."
+                f"{names}: counts, left as they are: whether the offset is added, taken away or one of counts, the file "
+                "does not say."
             )
             return list(waves)
         self.remarks += [

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tests.build import analysed, codes, pilot
+from tests.build import analysed, pilot
 
 
 def test_nine_and_minus_twelve_volts_at_1_khz_is_a_vehicle_waiting() -> None:

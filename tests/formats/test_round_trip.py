@@ -18,8 +18,8 @@ from scipy.io import wavfile
 from gladwire.core.can.log import CanLog
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.plc.frames import Frame, FrameCapture
-from gladwire.core.signal.waveform import Recording, Waveform
-from gladwire.formats import pcapng, power_csv, vcd
+from gladwire.core.signal.waveform import Recording
+from gladwire.formats import pcapng, power_csv
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import BY_KEY, READERS, read_capture, without_ending
@@ -50,13 +50,6 @@ def workbook(path: Path) -> None:
 def typed(path: Path) -> None:
     columns = [{"quantity": "power_kw", "place": "post"}]
     path.write_text(json.dumps({"columns": columns, "rows": np.column_stack([SECONDS, KW]).tolist()}))
-
-
-def changes(path: Path) -> None:
-    high = (VOLTS > 10).astype(int)
-    edges = [0, *(np.flatnonzero(np.diff(high)) + 1).tolist(), len(high) - 1]
-    shown = [f"{e / RATE:.9f},{high[e]},{1 - high[e]}" for e in [*edges, 100, 900]]
-    path.write_text("\n".join(["Time [s],Lock,Contactor", *sorted(shown, key=lambda row: float(row.split(",")[0]))]) + "\n")
 
 
 def lines(path: Path) -> None:

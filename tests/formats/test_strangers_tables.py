@@ -43,9 +43,7 @@ def lines(head: str, row: object) -> str:
 TABLES = {
     "a name before each value": lines(
         "",
-        lambda i: (
-            f"{clock(SECONDS[i], '%Y-%m-%d %H:%M:%S')} U={VOLTS[i]}V I={AMPS[i]}A P={KW[i]}kW SOC={SOC[i]:.0f}%"
-        ),
+        lambda i: f"{clock(SECONDS[i], '%Y-%m-%d %H:%M:%S')} U={VOLTS[i]}V I={AMPS[i]}A P={KW[i]}kW SOC={SOC[i]:.0f}%",
     ),
     "an object a line": lines(
         "",
@@ -139,7 +137,9 @@ def test_a_name_that_ends_in_a_number_and_a_letter_has_no_unit_of_so_many_ampere
 
 def test_dates_written_by_points_stay_dates() -> None:
     """“09.03.26” on every row is a day, however much it looks like a clock."""
-    table = "Datum;Zeit;kW\n" + "".join(f"09.03.26;{clock(s, '%H:%M:%S')};{comma(k)}\n" for s, k in zip(SECONDS, KW))
+    table = "Datum;Zeit;kW\n" + "".join(
+        f"09.03.26;{clock(s, '%H:%M:%S')};{comma(k)}\n" for s, k in zip(SECONDS, KW, strict=True)
+    )
     read = read_capture(Source(table.encode()))
     assert isinstance(read, PowerRecord)
     assert read.time_s[-1] - read.time_s[0] == SECONDS[-1]

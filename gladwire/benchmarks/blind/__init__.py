@@ -1,1 +1,1 @@
-"""A corpus with its truth, made by generators that share no threshold and no code with what judges it: `./glad bench blind`."""
+"""A corpus with its truth, made by generators that share no threshold with what judges it: `./glad bench blind`."""

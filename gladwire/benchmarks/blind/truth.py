@@ -26,7 +26,7 @@ class Truth:
 
 
 class Marks(NamedTuple):
-    """What was right of one capture; None where its truth says nothing of it. wrong: sentences of what was told and is not so."""
+    """What was right of one capture; None where its truth says nothing of it. wrong: what was told and is not so."""
 
     outcome: bool | None
     owner: bool | None
@@ -43,10 +43,16 @@ def marked(truth: Truth, told: Judgement) -> Marks:
     for stage, allowed in truth.stages.items():
         if stages.get(stage, "not_captured") not in allowed:
             wrong.append(f"{stage} {stages.get(stage)}, not {' or '.join(allowed)}")
-    texts = [told.verdict, *(f.text for f in told.findings if f.severity != "normal"), *(c.title for c in told.causes[:1])]
+    texts = [
+        told.verdict,
+        *(f.text for f in told.findings if f.severity != "normal"),
+        *(c.title for c in told.causes[:1]),
+    ]
     wrong += [f"says “{word}”: {text[:80]}" for word in truth.never for text in texts if word.lower() in text.lower()]
     everything = " ".join([told.verdict, *(f.text for f in told.findings)]).lower()
-    wrong += [f"does not say “{word}”" for word in truth.says if not any(w in everything for w in word.lower().split("|"))]
+    wrong += [
+        f"does not say “{word}”" for word in truth.says if not any(w in everything for w in word.lower().split("|"))
+    ]
     outcome = told.outcome in truth.outcome if truth.outcome else None
     if outcome is False:
         wrong.append(f"outcome {told.outcome}, not {' or '.join(truth.outcome)}")

@@ -62,6 +62,13 @@ TESTS: tuple[Test, ...] = (
         PROBE_CAUTION,
     ),
     Test(
+        "vehicle_leaves_order",
+        "capture",
+        "Capture the same vehicle's frames at a post of another maker, and compare the request that was refused.",
+        15,
+        FRAMES_CAUTION,
+    ),
+    Test(
         "site_withdraws_offer",
         "look",
         "Read the load control's set point and the post's log at that moment.",

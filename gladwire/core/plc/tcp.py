@@ -46,6 +46,12 @@ class Half:
     holes: int = 0
     repeated: int = 0
     bytes_in_order: int = 0
+    acked: int | None = None
+
+    @property
+    def unacknowledged(self) -> bool:
+        """Whether the other end acknowledged some of it and never the last."""
+        return self.acked is not None and self.next_seq is not None and _distance(self.acked, self.next_seq) > 0
 
 
 @dataclass(slots=True)
@@ -80,6 +86,8 @@ class TcpConnection:
                 self._out_of_order(s, half, pieces)
         if s.flags & ACK:
             other = self.halves[1 - side]
+            if other.acked is None or _distance(other.acked, s.ack) > 0:
+                other.acked = s.ack
             if other.waiting:
                 self._acknowledged(s, other, pieces)
         return pieces

@@ -20,7 +20,8 @@ class Waveform:
     samples: float32, shape (n,), in `unit`; a sample that was over range or missing is NaN.
     unit: "V", "A", "ohm", or "" when the file names none, "full_scale" for a share of full scale.
     rate_hz: samples per second. start_s: time of the first sample in the file's own time base. ends: (lower, upper) end of
-    the instrument's range in `unit`, where samples were marked as beyond it and stand at it; None where none was. sideless: samples marked as beyond it without the side, which are NaN.
+    the instrument's range in `unit`, where samples were marked as beyond it and stand at it; None where none was.
+    sideless: samples marked as beyond it without the side, which are NaN.
     """
 
     name: str

@@ -128,7 +128,12 @@ def duties_for(current_a: float, table: DutyTable = IEC) -> tuple[float, ...]:
 
 def usual_offer_a(duty_percent: float, doubt_percent: float) -> float | None:
     """The usual current whose duty lies inside the doubt, the nearest of several; None where none does."""
-    near = [(abs(d - duty_percent), a) for a in USUAL_OFFERS_A for d in duties_for(a) if abs(d - duty_percent) <= doubt_percent]
+    near = [
+        (abs(d - duty_percent), a)
+        for a in USUAL_OFFERS_A
+        for d in duties_for(a)
+        if abs(d - duty_percent) <= doubt_percent
+    ]
     return min(near)[1] if near else None
 
 

@@ -22,7 +22,7 @@ _IN_CELLS = re.compile(
     re.IGNORECASE | re.MULTILINE,
 )
 # What rows of plain numbers and clocks are made of; anything else may be a mark.
-_PLAIN = b"0123456789+-.,;|:/\t\r\n \"eETZ"
+_PLAIN = b'0123456789+-.,;|:/\t\r\n "eETZ'
 # Beyond the range, the side not told: a number no instrument gives.
 UNSIGNED = 3e38
 _SCPI, _SCPI_NEAR = 9.9e37, 5e34

@@ -84,7 +84,9 @@ def _name_and_unit(text: str) -> tuple[str, str]:
         return match.group(1).strip(), match.group(2).strip()
     if any(unit_word(text) in table for table in UNIT_FACTORS.values()) and len(text) > 1:
         return "", text
-    match = re.match(r"^(.*\S)\s*(%|°C|°F)$", text) or re.match(r"^(.*\S)\s+(k?Hz|[mk]?V|mA|[µmk]?s|k?Ω|k?Ohm|k?W)$", text)
+    match = re.match(r"^(.*\S)\s*(%|°C|°F)$", text) or re.match(
+        r"^(.*\S)\s+(k?Hz|[mk]?V|mA|[µmk]?s|k?Ω|k?Ohm|k?W)$", text
+    )
     return (match.group(1), match.group(2)) if match else (text, "")
 
 

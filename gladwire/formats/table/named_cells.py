@@ -1,7 +1,7 @@
 """Lines in which every value stands with its name: “U=352.1V I=278A SOC=43%” or a JSON object a line, as a table.
 
-    2026-03-09 14:02:10 U=352.1V I=278.4A P=98.0kW SOC=43%
-    {"ts": "2026-03-09T14:02:10", "kw": 98.0, "soc": 43}
+2026-03-09 14:02:10 U=352.1V I=278.4A P=98.0kW SOC=43%
+{"ts": "2026-03-09T14:02:10", "kw": 98.0, "soc": 43}
 """
 
 from __future__ import annotations
@@ -13,7 +13,9 @@ from collections.abc import Sequence
 from gladwire.formats.table.values import Cell, split_unit
 
 _LOOK_AT, _NEARLY_ALL, _LEAST = 60, 0.8, 3
-_PAIR = re.compile(r"([^\W\d][\w .%°/()\[\]-]{0,30}?)\s*[=:]\s*([-+]?\d[\d.,]*\s?(?:[%°]?[A-Za-z]{1,4}\b|%)?)(?=[\s;,|]|$)")
+_PAIR = re.compile(
+    r"([^\W\d][\w .%°/()\[\]-]{0,30}?)\s*[=:]\s*([-+]?\d[\d.,]*\s?(?:[%°]?[A-Za-z]{1,4}\b|%)?)(?=[\s;,|]|$)"
+)
 
 
 def rows_of_named(lines: Sequence[str]) -> list[list[Cell]] | None:

@@ -54,7 +54,8 @@ _POWER = re.compile(
     r"\b(\w*power|\w*leistung|puissance|potencia|potenza|\w*vermogen|\w*effekt|moc|charge rate|charging rate|kw|p)\b"
 )
 _ENERGY = re.compile(
-    r"\b(\w*energy|\w*energie|energia|\w*energi|delivered|charged|added|geladen\w*|delivree|geleverd|levert|levererad|\w*zahlerstand|meter ?(reading|stand)|\w*malerstand|matarstallning|releve( de)?( compteur)?|lectura|lettura"
+    r"\b(\w*energy|\w*energie|energia|\w*energi|delivered|charged|added|geladen\w*|delivree|geleverd|levert|levererad"
+    r"|\w*zahlerstand|meter ?(reading|stand)|\w*malerstand|matarstallning|releve( de)?( compteur)?|lectura|lettura"
     r"|stan licznika"
     r"|entregada|fornecida|erogata|pobrana|kwh|imported)\b"
 )
@@ -68,11 +69,13 @@ _AMPS = re.compile(
 )
 _TEMPERATURE = re.compile(r"\b(\w*temp\w*|t (pack|batt\w*|cell)|thermal)\b")
 _ASKED = re.compile(
-    r"\b(ask\w*|[iup]?(req|soll|dem|set|tgt)|request\w*|req|target|demand\w*|setpoint|set point|soll\w*|desired|wanted|angeforder\w*|demande\w*|consigne"
+    r"\b(ask\w*|[iup]?(req|soll|dem|set|tgt)"
+    r"|request\w*|req|target|demand\w*|setpoint|set point|soll\w*|desired|wanted|angeforder\w*|demande\w*|consigne"
     r"|gevraagd\w*|onsket|begart|solicitad\w*|pedid\w*|richiest\w*|zadan\w*)\b"
 )
 _LIMIT = re.compile(
-    r"\b([iup]?max\w*|[iup]?lim|limit\w*|allow\w*|avail\w*|cap|capab\w*|rated|\w*grenze|permitted|offer\w*|can take|verfugbar\w*|autorise\w*"
+    r"\b([iup]?max\w*|[iup]?lim"
+    r"|limit\w*|allow\w*|avail\w*|cap|capab\w*|rated|\w*grenze|permitted|offer\w*|can take|verfugbar\w*|autorise\w*"
     r"|disponible|toegestaan|tilladt|tillatt?en?|tillaten|disponibile|consentit\w*|dozwolon\w*|dostepn\w*)\b"
 )
 _VEHICLE = re.compile(

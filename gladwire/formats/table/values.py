@@ -19,7 +19,9 @@ _BLANKS = "\u00a0\u202f\u2009"
 _BODY = r"(?:\d{1,3}(?:[ ']\d{3})+|\d{1,3}(?:\.\d{3}){2,}|\d{1,3}(?:,\d{3}){2,}|\d[\d.,]*|[.,]\d+)"
 _NUMBER = re.compile(rf"([+-]?{_BODY}(?:[eE][+-]?\d+)?)\s*([^\d\s.,:;+\-][^\d:;]{{0,8}})?")
 # A person's “about”.
-_ABOUT = re.compile(r"^(?:[~≈]|(?:ca|approx|about|circa|etwa|env|environ|omkring|ongeveer|około)\b\.?)\s*(?=\d)", re.IGNORECASE)
+_ABOUT = re.compile(
+    r"^(?:[~≈]|(?:ca|approx|about|circa|etwa|env|environ|omkring|ongeveer|około)\b\.?)\s*(?=\d)", re.IGNORECASE
+)
 _GROUPED = re.compile(r"[+-]?[1-9]\d{0,2}([.,])\d{3}")
 
 

@@ -16,7 +16,7 @@ CASES = [
     ("iso2_healthy", "charged", None, None),
     ("iso2_ac_healthy", "charged", None, None),
     ("iso2_refused", "failed_to_start", "parameters", "post_silent"),
-    ("din_insulation", "failed_to_start", "insulation", "response_failed"),
+    ("din_insulation", "failed_to_start", "insulation", "check_refused"),
     ("din_hangs", "failed_to_start", "insulation", "insulation_no_verdict"),
 ]
 
@@ -69,7 +69,7 @@ def test_limits_that_cannot_meet_are_told_with_both_numbers_and_did_not_stop_thi
 
 def test_the_stale_request_after_a_failed_answer_is_a_consequence() -> None:
     found = {f.code: f for f in analysed("din_insulation").findings}
-    assert found["response_failed"].severity == "fault"
+    assert found["check_refused"].severity == "fault"
     assert found["post_silent"].severity == "note"
     assert found["connection_closed"].severity == "note"
 

@@ -134,6 +134,7 @@ CAUSES = (
             "answers_late": 0.6,
             "slac_no_answer": 0.8,
             "post_silent": 0.4,
+            "line_silent": 3.5,
         },
         speaks_against={"slac_wrong_post": 2.0},
         test="line_attenuates",

@@ -150,6 +150,7 @@ def _sent(part: tuple[int, CapturedMessage] | None) -> SentMessage | None:
         fields=message.fields,
         error=error,
         signed=_is_signed(message),
+        session=session.upper() if (session := str(message.header.get("SessionID", ""))).strip("0") else "",
     )
 
 

@@ -12,6 +12,7 @@ from gladwire.core.lanes.lane import Judge
 from gladwire.core.lanes.records import Records
 from gladwire.core.stage import Standing
 from gladwire.core.standards.dc_limits import FLOWS_A
+from gladwire.core.standards.practice import UNDER_WAY_S
 from gladwire.core.words import seconds
 
 # The order in which stages are talked through; later ones are only spoken of once the earlier are behind.
@@ -183,10 +184,12 @@ def begun(records: Records, broken: Finding) -> bool | None:
     """Whether current was said to flow before this."""
     if not records.of(ConversationRecord):
         return None
+    loops = [t for connection in connections(records) for t in connection.of(*LOOPS) if t.start_s < broken.start_s]
+    # AC tells no current in its loop; a loop that went round for a while had some.
     return any(
-        exchange.start_s < broken.start_s and top(exchange, "EVSEPresentCurrent") > FLOWS_A
-        for connection in connections(records)
-        for exchange in connection.of(*LOOPS)
+        top(t, "EVSEPresentCurrent") > FLOWS_A
+        or (t.kind == "ChargingStatus" and broken.start_s - t.start_s > UNDER_WAY_S)
+        for t in loops
     )
 
 

@@ -11,6 +11,7 @@ from itertools import pairwise
 from gladwire.core.lanes.frames.chains import chains_of
 from gladwire.core.lanes.frames.connection import CapturedMessage, OpenConnection
 from gladwire.core.lanes.frames.folding import exchanges, fold
+from gladwire.core.lanes.frames.held_back import held_back
 from gladwire.core.lanes.frames.record import (
     SIDES,
     Alert,
@@ -186,6 +187,12 @@ class _Assembler:
             repeated=sum(h.repeated for h in connection.halves),
             messages=len(t.messages),
             undecoded=sum(1 for m in t.messages if m.message.error),
+            held_back=held_back(t.messages),
+            unacknowledged=tuple(
+                SIDES[side]
+                for side, half in ((0, connection.halves[ev]), (1, connection.halves[post]))
+                if half.unacknowledged
+            ),
         )
 
     def _tls_summary(self, t: OpenConnection) -> TlsSummary:

@@ -22,7 +22,7 @@ SPOKEN = ("agree", "authorise", "parameters", "insulation", "precharge", "ramp",
 
 class SentMessage(BaseModel):
     """One message. number: its place among all messages of the file. error: where it broke, else empty. signed: a signature
-    stands in its header."""
+    stands in its header. session: the identity in its header, empty for none."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -32,6 +32,7 @@ class SentMessage(BaseModel):
     fields: dict[str, Any]
     error: str = ""
     signed: bool = False
+    session: str = ""
 
     @property
     def response_code(self) -> str:
@@ -223,12 +224,28 @@ class TlsSummary(BaseModel):
     longest_silence_s: Duration = 0.0
 
 
+class HeldBack(BaseModel):
+    """A stretch of the loop in which the post gave less. kind: it lowered its limit from `before` to `now`, or gave `now` of
+    `before` asked, short of both limits. to_the_end: of the loop."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: Literal["lowered", "short"]
+    start_s: Moment
+    end_s: Moment
+    before: float
+    now: float
+    unit: str
+    to_the_end: bool = False
+
+
 class Connection(BaseModel):
     """One TCP connection between a vehicle and a post.
 
     session: the identity the post gave; taken_up: the one the vehicle began with, empty for none. opened: its beginning was
     captured. clocks: seconds each side's clock is ahead of the capture's, where both are told. answered: the post accepted
-    it. lost_bytes: not captured in the middle.
+    it. lost_bytes: not captured in the middle. unacknowledged: sides whose last bytes the other end never acknowledged, where
+    it had acknowledged earlier ones.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -255,6 +272,8 @@ class Connection(BaseModel):
     repeated: int = 0
     messages: int = 0
     undecoded: int = 0
+    held_back: tuple[HeldBack, ...] = ()
+    unacknowledged: tuple[Side, ...] = ()
 
     def of(self, *kinds: str) -> list[Exchange]:
         return [t for t in self.exchanges if t.kind in kinds]

@@ -128,7 +128,7 @@ def _timed(
     anywhere = 0.5 + np.abs(share - 0.5)
     on_slope = np.minimum(0.1 + 1.5 * noise_v / np.abs(swing), anywhere)
     doubt = np.where(resolved & left & right, on_slope, anywhere)
-    return Edges(rising, below + share, last_old, first_new, doubt, below + line)
+    return Edges(rising, below + share, last_old, first_new, doubt, below.astype(np.float64) + line)
 
 
 def _bracket(

@@ -40,7 +40,8 @@ class Train:
 class Cycles:
     """Whole cycles of one run, rise to rise; arrays of shape (n,), times and widths in samples, levels in volts.
 
-    line_width: by straight lines through the samples on the slopes. high_noise_v, low_noise_v: how far noise within the half may have moved its level (standard deviation).
+    line_width: by straight lines through the samples on the slopes.
+    high_noise_v, low_noise_v: how far noise within the half may have moved its level (standard deviation).
     """
 
     rise: Floats

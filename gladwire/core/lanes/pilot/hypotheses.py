@@ -75,7 +75,9 @@ def interpret(seen: Glance, unit: str, settled: Settled | None = None) -> Interp
     if not by_hand and (logic := _as_logic(seen, unit)):
         return logic
     # A coupled channel drifts through levels of every other reading: it is looked for first.
-    chosen = _with_coupling(seen, Interpretation(recognised_share=_mean(recognised(seen, 1.0)))) if not by_hand else None
+    chosen = (
+        _with_coupling(seen, Interpretation(recognised_share=_mean(recognised(seen, 1.0)))) if not by_hand else None
+    )
     if chosen is None or chosen.levels_trusted:
         chosen = _best(seen, unit, settled)
         source_v = _both_rails_v(seen, chosen)
@@ -124,8 +126,8 @@ def _unless_other(seen: Glance, reading: Interpretation, unit: str) -> Interpret
         return reading
     if seen.holed > _MOST_HOLED:
         sentence = (
-            f"{100 * seen.holed:.0f} % of the samples are marked as beyond the range, and not on which side: whether the pilot "
-            "oscillates there cannot be told. Record again with a larger range."
+            f"{100 * seen.holed:.0f} % of the samples are marked as beyond the range, and not on which side: whether the "
+            "pilot oscillates there cannot be told. Record again with a larger range."
         )
         return reading.model_copy(update={"kind": "other", "why": (*reading.why, sentence)})
     correction = reading.correction
@@ -344,8 +346,9 @@ def _with_range(seen: Glance, reading: Interpretation) -> Interpretation:
     if clipped and seen.marked:
         guessed.append("clipped")
         why.append(
-            f"Samples are marked as beyond the range of the instrument, {' and '.join(_BEYOND[side] for side, _ in clipped)} it: "
-            "the channel was clipped, and the true level is beyond. Record again with a larger range."
+            f"Samples are marked as beyond the range of the instrument, "
+            f"{' and '.join(_BEYOND[side] for side, _ in clipped)} it: the channel was clipped, and the true level is beyond. "
+            "Record again with a larger range."
         )
     elif clipped:
         guessed.append("clipped")

@@ -81,17 +81,15 @@ def _story(records: Records, findings: Sequence[Finding]) -> str:
     made, asked = [s for s in offers(record) if s.state != "A"], requests(record)
     if not made or not asked:
         return "The capture is too short to walk the pilot's stages."
-    told = (
-        "digital communication (5 %)"
-        if made[0].offer_kind == "digital"
-        else offered(made[0])
-    )
+    told = "digital communication (5 %)" if made[0].offer_kind == "digital" else offered(made[0])
     flows = first_of(findings, ("current_flows",))
     if not flows:
         asking = seconds(asking_s(record))
         return f"The post offered {told} and the vehicle asked for {asking}; the pilot did not stop it."
     end = "and it ended in order" if first_of(findings, ("stopped_asking",)) else "until the capture ends"
-    return f"The post offered {told}; the vehicle drew {flows.measured} for {seconds(flows.end_s - flows.start_s)}, {end}."
+    return (
+        f"The post offered {told}; the vehicle drew {flows.measured} for {seconds(flows.end_s - flows.start_s)}, {end}."
+    )
 
 
 def segment_entry(segment: Segment) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""At which end of the cable the probe sits, by what it reads where nothing is connected: 12 V at the post, 0 V at the inlet."""
+"""At which end of the cable the probe sits: with nothing connected it reads 12 V at the post, 0 V at the inlet."""
 
 from __future__ import annotations
 

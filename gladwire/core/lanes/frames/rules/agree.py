@@ -9,6 +9,7 @@ from gladwire.core.lanes.frames.plain import offers_of
 from gladwire.core.lanes.frames.record import SPOKEN, Connection, ConversationRecord, Exchange
 from gladwire.core.lanes.frames.rules.contract import refused_by_contract
 from gladwire.core.lanes.frames.rules.link import connections_of
+from gladwire.core.lanes.frames.rules.order import told_here
 from gladwire.core.standards.source import ISO_15118_2, PRACTICE
 from gladwire.core.standards.v2g_codes import meaning, purpose_of
 from gladwire.core.standards.v2g_timers import ongoing_max_s, timer_source
@@ -75,6 +76,8 @@ def _refusing(wanted: tuple[str, ...] | None) -> Callable[[ConversationRecord], 
             for exchange in _refusals(connection):
                 told = exchange.response_code in (wanted or (*SWITCHING, *UNSUITED))
                 if exchange.stem in (*AUTHORISING, "PaymentDetails") or told == (wanted is None):
+                    continue
+                if told_here(connection, exchange):
                     continue
                 what = purpose_of(exchange.stem)
                 times = f" {exchange.count} times" if exchange.count > 1 else ""

@@ -144,6 +144,15 @@ def _limited(record: ConversationRecord) -> Iterator[Fact]:
 def _less(record: ConversationRecord) -> Iterator[Fact]:
     """Present current far below demand without a limit flag, told once, for the longest such turn."""
     for connection in connections_of(record):
+        quietly = [h for h in connection.held_back if h.kind == "short"]
+        if quietly:
+            h = max(quietly, key=lambda h: h.end_s - h.start_s)
+            text = (
+                f"From {h.start_s:.2f} s on the post gives {h.now:.0f} A where the vehicle asks {h.before:.0f} A, for "
+                f"{seconds(h.end_s - h.start_s)}, without saying that a limit is reached; its own limits would allow more."
+            )
+            yield Fact("suspect", text, h.start_s, h.end_s, f"{h.now:.0f} A", f"{h.before:.0f} A")
+            continue
         short = []
         for exchange in connection.of("CurrentDemand"):
             asked, given = exchange.of_request("EVTargetCurrent"), exchange.of_response("EVSEPresentCurrent")
@@ -168,6 +177,32 @@ def _less(record: ConversationRecord) -> Iterator[Fact]:
                 "limit is reached."
             )
             yield Fact("suspect", text, exchange.start_s, exchange.end_s, f"{given:.0f} A", f"{asked:.0f} A")
+
+
+def _lowers(record: ConversationRecord) -> Iterator[Fact]:
+    for connection in connections_of(record):
+        lowered = [h for h in connection.held_back if h.kind == "lowered"]
+        if lowered:
+            h = max(lowered, key=lambda h: (h.before - h.now) * (h.end_s - h.start_s))
+            until = "to the loop's end" if h.to_the_end else f"for {seconds(h.end_s - h.start_s)}"
+            text = (
+                f"At {h.start_s:.2f} s the post lowers its limit from {h.before:.0f} {h.unit} to {h.now:.0f} {h.unit}, "
+                f"{until}, while the vehicle would take more."
+            )
+            yield Fact(
+                "suspect", text, h.start_s, h.end_s, f"{h.now:.0f} {h.unit}", f"{h.before:.0f} {h.unit} as before"
+            )
+
+
+def _earth_fault(record: ConversationRecord) -> Iterator[Fact]:
+    for connection in connections_of(record):
+        tripped = next((t for t in connection.exchanges if t.of_response("RCD") is True and not t.failed), None)
+        if tripped:
+            text = (
+                f"At {tripped.start_s:.2f} s the post reports that its earth-fault (residual current) device has found a "
+                "fault. Keep hands off plug and vehicle until insulation to earth is tested, dead."
+            )
+            yield Fact("fault", text, tripped.start_s, tripped.end_s, "RCD true", "RCD false", stage=tripped.stage)
 
 
 def _renegotiated(record: ConversationRecord) -> Iterator[Fact]:
@@ -216,6 +251,32 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
     ),
     Rule("ev_error", "hold", ISO_15118_2, "error codes of the vehicle", _ev_error, breaks=SPOKEN),
     Rule("limit_reached", "hold", ISO_15118_2, "how often the post said that a limit was reached", _limited),
-    Rule("gives_less", "hold", PRACTICE, "less current than asked, and no limit named", _less),
+    Rule(
+        "gives_less",
+        "hold",
+        PRACTICE,
+        "less current than asked, and no limit named",
+        _less,
+        derates="suspect",
+        favours_well=-3.0,
+    ),
+    Rule(
+        "post_lowers_limit",
+        "hold",
+        PRACTICE,
+        "a limit of the post that falls in the loop",
+        _lowers,
+        derates="suspect",
+        favours_well=-3.0,
+    ),
+    Rule(
+        "earth_fault_reported",
+        "hold",
+        ISO_15118_2,
+        "an earth-fault device that tripped, by the post's word",
+        _earth_fault,
+        breaks=("hold", "energise", "parameters"),
+        stands=True,
+    ),
     Rule("renegotiation", "hold", ISO_15118_2, "a renegotiation, and who asked", _renegotiated),
 )

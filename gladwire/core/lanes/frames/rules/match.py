@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
 from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.frames.record import ConversationRecord
@@ -52,7 +53,7 @@ def _no_answer(record: ConversationRecord) -> Iterator[Fact]:
     yield Fact("fault", text, silent[0].start_s, silent[-1].end_s, f"{asked} requests, 0 answers", "an answer")
 
 
-def _incomplete(record: ConversationRecord) -> Iterator[Fact]:
+def _incomplete(record: ConversationRecord, by_vehicle: bool) -> Iterator[Fact]:
     for index, run in enumerate(record.slac):
         over = record.end_s - run.end_s > SETTLED_S
         last = all(r.ev_mac != run.ev_mac for r in record.slac[index + 1 :])
@@ -65,6 +66,8 @@ def _incomplete(record: ConversationRecord) -> Iterator[Fact]:
         elif run.profiles and run.match_asked_at_s is None:
             what, owner = "heard how it was received and did not ask to match", "the vehicle refused the post"
         else:
+            continue
+        if owner.startswith("the vehicle") != by_vehicle:
             continue
         text = f"Matching broke off: from {run.start_s:.2f} s on the vehicle was answered, {what}: {owner}."
         yield Fact("fault", text, run.start_s, run.end_s, owner, "a match")
@@ -222,8 +225,16 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         "slac_broke_off",
         "match",
         MATCHING_SOURCE,
-        "a matching run that breaks off, and whose turn it was",
-        _incomplete,
+        "a matching run the post leaves without a result",
+        partial(_incomplete, by_vehicle=False),
+        breaks=("match",),
+    ),
+    Rule(
+        "slac_vehicle_stopped",
+        "match",
+        MATCHING_SOURCE,
+        "a matching run the vehicle does not go on with",
+        partial(_incomplete, by_vehicle=True),
         breaks=("match",),
     ),
     Rule(

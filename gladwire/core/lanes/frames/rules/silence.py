@@ -33,6 +33,8 @@ def _answerless(record: ConversationRecord) -> Iterator[Fact]:
             ):
                 continue
             before = connection.exchanges[index - 1].stem if index else ""
+            if later is None and "ev" in connection.unacknowledged:
+                continue  # told as a line that was lost
             times = f", asked {exchange.count} times," if exchange.count > 1 else ""
             after = f" after {before}" if before and before != exchange.stem else ""
             text = (
@@ -71,7 +73,7 @@ def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
         if connection.ends and min(connection.ends, key=lambda c: c.time_s).by == "ev":
             continue  # the vehicle closed: told as an ending
         limit = sequence_max_s(connection.protocol, last.stem)
-        if waited < min(limit, SILENT_S):
+        if waited < min(limit, SILENT_S) or "evse" in connection.unacknowledged:
             continue
         whole = f", and the post waited out its {limit:g} s" if waited >= limit - 0.1 else ""
         text = (
@@ -88,6 +90,28 @@ def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
             stage=last.stage,
             source=timer_source(connection.protocol),
         )
+
+
+def _line_silent(record: ConversationRecord) -> Iterator[Fact]:
+    """Bytes that the other end's network does not even acknowledge: the line or a modem, not a controller that hangs."""
+    for connection in connections_of(record):
+        last = connection.exchanges[-1]
+        message = last.last_response or last.response or last.last_request or last.request
+        if not connection.unacknowledged or message is None or last.stem in (*_SEALS, UNDECODED):
+            continue
+        waited = _watched_until(record, connection, message.time_s) - message.time_s
+        limit = answer_max_s(connection.protocol, last.stem)
+        if waited < limit:
+            continue
+        who = "post" if "ev" in connection.unacknowledged else "vehicle"
+        text = (
+            f"From {message.time_s:.2f} s on nothing comes from the {who}, not even an acknowledgement of {message.name} in "
+            f"{seconds(waited)}: the line is lost, or a modem went off; a controller that hangs would still acknowledge."
+        )
+        yield Fact(
+            "fault", text, message.time_s, message.time_s + waited, f"no acknowledgement in {seconds(waited)}", limit.says,
+            stage=last.stage, source=timer_source(connection.protocol),
+        )  # fmt: skip
 
 
 def _late(record: ConversationRecord) -> Iterator[Fact]:
@@ -156,6 +180,16 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
             "fault",
             "pilot",
         ),
+        needs=Needs(reached="agree"),
+    ),
+    Rule(
+        "line_silent",
+        "hold",
+        ISO_15118_2_TIMERS,
+        "a line over which not even an acknowledgement comes",
+        _line_silent,
+        breaks=SPOKEN,
+        follows=("fault", "pilot"),
         needs=Needs(reached="agree"),
     ),
     Rule("setup_slow", "link", ISO_15118_2_TIMERS, "a set-up longer than the vehicle's timer", _slow_setup),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import pairwise
 
 from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.pilot.events import offer_changed
@@ -46,8 +47,8 @@ def _duty(s: Segment) -> str:
 
 
 def offered(s: Segment) -> str:
-    """The current a segment offers: the usual one where it lies inside the doubt, with what was measured: “16 A (26.2 ± 1.2 %)”,
-    else as measured: “17.1 A (duty 28.5 % ± 0.1 %)”."""
+    """The current a segment offers: the usual one where it lies inside the doubt, with what was measured, “16 A
+    (26.2 ± 1.2 %)”; else as measured, “17.1 A (duty 28.5 % ± 0.1 %)”."""
     doubt = max(s.duty_doubt_percent or 0.0, _FINITE_EDGES_PERCENT)
     usual = pilot_duty.usual_offer_a(s.duty_percent or 0.0, doubt)
     if usual is None or s.offer_kind != "current":
@@ -142,13 +143,16 @@ def _changed(record: PilotRecord) -> Iterator[Fact]:
 
 def _lowered(record: PilotRecord) -> Iterator[Fact]:
     """A lower current offered while the vehicle asks, and kept for a while."""
-    asked = [s for s in record.segments if s.state in ("C", "D") and s.advertised_current_a and s.offer_kind == "current"]
-    for before, after in zip(asked[:-1], asked[1:], strict=True):
+    asked = [
+        s for s in record.segments if s.state in ("C", "D") and s.advertised_current_a and s.offer_kind == "current"
+    ]
+    for before, after in pairwise(asked):
         first, then = before.advertised_current_a or 0.0, after.advertised_current_a or 0.0
         if offer_changed(before, after) and then < first and after.duration_s >= LOWERED_FOR_S:
             text = (
                 f"At {after.start_s:.2f} s the post lowers its offer from {amps(first)} to {amps(then)} while the vehicle "
-                f"asks, for {seconds(after.duration_s)} of what was captured: the post or the site's load control holds it back."
+                f"asks, for {seconds(after.duration_s)} of what was captured: the post or the site's load control "
+                "holds it back."
             )
             yield Fact("suspect", text, after.start_s, after.end_s, amps(then), amps(first))
 

@@ -84,7 +84,9 @@ def _restarted(record: PilotRecord) -> Iterator[Fact]:
     for letter in "EF":
         for s, before, after in _stands_in(record, letter):
             if _is_restart(s, before, after):
-                text = f"The post showed {letter} for {seconds(s.duration_s)} and came back: it asks to be matched anew."
+                text = (
+                    f"The post showed {letter} for {seconds(s.duration_s)} and came back: it asks to be matched anew."
+                )
                 yield Fact(
                     "note", text, s.start_s, s.end_s, seconds(s.duration_s), RESTART_MATCHING_MIN_S.says
                 )  # fmt: skip
