@@ -18,8 +18,8 @@ from scipy.io import wavfile
 from gladwire.core.can.log import CanLog
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.plc.frames import Frame, FrameCapture
-from gladwire.core.signal.waveform import Recording
-from gladwire.formats import pcapng, power_csv
+from gladwire.core.signal.waveform import Recording, Waveform
+from gladwire.formats import pcapng, power_csv, vcd
 from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.registry import BY_KEY, READERS, read_capture, without_ending

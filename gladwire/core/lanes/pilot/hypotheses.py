@@ -347,8 +347,8 @@ def _with_range(seen: Glance, reading: Interpretation) -> Interpretation:
         guessed.append("clipped")
         why.append(
             f"Samples are marked as beyond the range of the instrument, "
-            f"{' and '.join(_BEYOND[side] for side, _ in clipped)} it: the channel was clipped, and the true level is beyond. "
-            "Record again with a larger range."
+            f"{' and '.join(_BEYOND[side] for side, _ in clipped)} it: the channel was clipped, and the true level is "
+            "beyond. Record again with a larger range."
         )
     elif clipped:
         guessed.append("clipped")
