@@ -1,5 +1,5 @@
 """`./glad bench [pilot|pages|session|plc|can|power]`: prints tables and keeps the last ones under docs/. `mutants`, `kill`,
-`storm` and `read` have pages and options of their own."""
+`storm`, `read` and `blind` have pages and options of their own."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from gladwire.benchmarks import can, kill, mutants, pages, pilot, plc, power, read, session, storm
+from gladwire.benchmarks.blind import bench as blind
 
 PAGE = Path("docs/performance.md")
 BENCHES = {
@@ -22,7 +23,7 @@ BENCHES = {
     "can": can.measure,
     "power": power.measure,
 }
-OTHERS = {"mutants": mutants.main, "kill": kill.main, "storm": storm.main, "read": read.main}
+OTHERS = {"mutants": mutants.main, "kill": kill.main, "storm": storm.main, "read": read.main, "blind": blind.main}
 
 
 def main() -> None:

@@ -83,7 +83,8 @@ class Rule(NamedTuple, Generic[Subject]):
     breaks, proves, supports: stages; what only supports a stage leaves it unproven. breaks_from: the least severity that
     breaks. derates: the least severity at which a session that held is a derated one. ends: a session that held ends with
     it. stalls: waits longer than anybody would, once suspected. charges_through: a fault a session charges through.
-    undecided: with it nothing is known of the session. stands: stays a fault whatever went on after it. yields_to: lanes
+    undecided: with it nothing is known of the session. stands: stays a fault whatever went on after it.
+    danger: as a fault it can hurt somebody, and is told before all else. yields_to: lanes
     that tell the same better; beside them it is a note. favours_well: log-weight for (+) or against (−) "nothing wrong";
     None leaves it to `breaks`.
     """
@@ -104,6 +105,7 @@ class Rule(NamedTuple, Generic[Subject]):
     undecided: bool = False
     follows: tuple[Follows, ...] = ("fault",)
     stands: bool = False
+    danger: bool = False
     yields_to: tuple[Lane, ...] = ()
     rank: Rank = ""
     favours_well: float | None = None

@@ -38,6 +38,36 @@ def number_in(text: str) -> float | None:
     return value
 
 
+_UNIT_WORDS = {"ω": "Ω", "ohm": "Ω", "ohms": "Ω", "r": "Ω", "v": "V", "volt": "V", "volts": "V", "a": "A", "amp": "A"}
+_PREFIXES = {"": 1.0, "m": 1e-3, "k": 1e3, "M": 1e6}
+_READING = re.compile(r"([-+]?\d*[.]?\d+(?:e[-+]?\d+)?)\s*([mkM]?)\s*([^\d\s]{0,6})", re.IGNORECASE)
+# “2k7” and “4R7”, as resistors are marked.
+_MARKS = {"r": 0, "k": 3, "m": 6}
+_MARKED = re.compile(r"(\d+)([kRrM])(\d+)")
+
+
+def reading_in(text: str, unit: str) -> float | None:
+    """A reading as people type it, with its unit or without: “0.3 ohm”, “218R”, “2k7”, “11,9 V”; None for nothing. Raises
+    ValueError for no number, and for one in another unit than the one wanted."""
+    plain = plain_number(text)
+    if plain is None:
+        return None
+    marked = _MARKED.fullmatch(str(plain))
+    if marked and unit == "Ω":
+        return number_in(f"{marked[1]}.{marked[3]}e{_MARKS[marked[2].lower()]}")
+    match = _READING.fullmatch(str(plain))
+    if match is None:
+        return number_in(str(plain))
+    prefix, word = match[2], match[3].lower()
+    if prefix and not word and prefix != "k" and prefix != "M":
+        raise ValueError(f"“{text}” was typed; a number in {unit or 'no unit'} was expected")
+    told = _UNIT_WORDS.get(word, match[3]) if word else unit
+    if told != unit:
+        raise ValueError(f"“{text}” was typed; a number in {unit or 'no unit'} was expected")
+    value = number_in(match[1])
+    return None if value is None else value * _PREFIXES[prefix if prefix == "M" else prefix.lower()]
+
+
 # Units of a time somebody types, in seconds.
 _SECONDS = {"µs": 1e-6, "μs": 1e-6, "us": 1e-6, "ms": 1e-3, "s": 1.0, "min": 60.0, "h": 3600.0}
 

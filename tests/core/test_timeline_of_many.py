@@ -212,7 +212,11 @@ def test_an_obstruction_cleared_leaves_the_next_stage_unproven() -> None:
     assert "Lock, failed in the session before, is proven now" in said
     assert "Request, Energise, Draw and Hold are still unproven: not yet mended" in said
     second = since_before(before, results(lock="proven", pilot="failed"))
-    assert "Pilot fails now, and did not before: a second fault" in second
+    assert "Pilot fails now; whether it did before was not captured." in second
+    hidden = since_before(results(lock="failed", pilot="not_reached"), results(lock="proven", pilot="failed"))
+    assert "Pilot fails now, not reached before: a second fault stood behind the first." in hidden
+    anew = since_before(results(lock="failed", pilot="proven"), results(lock="proven", pilot="failed"))
+    assert "Pilot fails now, proven before: new, or it comes and goes." in anew
     assert "not yet mended" not in second
     assert since_before(results(lock="proven"), after) == ""
     assert "Lock still fails" in since_before(before, before)

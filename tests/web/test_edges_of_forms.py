@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from starlette.testclient import TestClient
 
-from gladwire.web.forms import seconds_in, seconds_typed
+from gladwire.web.forms import reading_in, seconds_in, seconds_typed
 
 JPEG = b"\xff\xd8\xff\xe0" + bytes(60)
 
@@ -133,3 +133,19 @@ def test_a_table_whose_times_name_no_unit_is_asked_about_and_settled_in_one_acti
 def test_a_length_of_time_is_read_with_its_unit(text: str, seconds: float | None) -> None:
     assert seconds_in(text) == (seconds if seconds is None else pytest.approx(seconds))
     assert seconds is None or seconds_in(seconds_typed(seconds)) == pytest.approx(seconds)
+
+
+@pytest.mark.parametrize(
+    ("typed", "unit", "value"),
+    [("218R", "Ω", 218.0), ("0.3 ohm", "Ω", 0.3), ("0,3 Ω", "Ω", 0.3), ("2k7", "Ω", 2700.0), ("1.5 kΩ", "Ω", 1500.0),
+     ("4R7", "Ω", 4.7), ("11,9 V", "V", 11.9), ("-12", "V", -12.0), ("250 mV", "V", 0.25), ("", "V", None),
+     ("1.2 MΩ", "Ω", 1.2e6)],
+)  # fmt: skip
+def test_a_reading_is_understood_with_its_unit(typed: str, unit: str, value: float | None) -> None:
+    assert reading_in(typed, unit) == (None if value is None else pytest.approx(value))
+
+
+@pytest.mark.parametrize(("typed", "unit"), [("230 V", "Ω"), ("3 A", "V"), ("abc", "Ω"), ("0.3 m", "Ω"), ("2k7", "V")])
+def test_a_reading_in_another_unit_is_refused(typed: str, unit: str) -> None:
+    with pytest.raises(ValueError, match="“"):
+        reading_in(typed, unit)

@@ -62,6 +62,10 @@ def drop(
     return Drop(volts, volts / phase_v, current_a**2 * one * (2 if phases == 1 else 3))
 
 
+# Amperes by code and by cores of the lead most met: 680 Ω on 2.5 mm². Common practice, no source.
+_USUAL_PAIR = (20.0, 16.0)
+
+
 class Remark(NamedTuple):
     """One judgement about a lead. grave: it must not be used as it is."""
 
@@ -110,7 +114,9 @@ def _of_code(code: CodedReading | None) -> Iterator[Remark]:
 
 
 def _of_currents(rating: float | None, by_section: float | None, by_code: float | None) -> Iterator[Remark]:
-    if by_code and by_section and by_code > by_section:
+    if (by_code, by_section) == _USUAL_PAIR:
+        yield Remark(False, "680 Ω on 2.5 mm² cores: usual for leads sold as 16 or 20 A. Plan with 16 A.")
+    elif by_code and by_section and by_code > by_section:
         yield Remark(True, f"Coded for {by_code:g} A on cores sold for {by_section:g} A: the lead would be overloaded.")
     if by_code and by_section and by_code < by_section:
         text = f"Coded for {by_code:g} A although its cores are sold for {by_section:g} A: slower than it could be."

@@ -62,8 +62,19 @@ def since_before(before: Sequence[Stands], after: Sequence[Stands]) -> str:
     judgement = []
     if still:
         judgement.append(f"{_and(still)} still {_fails(still)}.")
-    if new:
-        judgement.append(f"{_and(new)} {_fails(new)} now, and did not before: a second fault stood behind the first.")
+    seen = {s.stage: s.state for s in before}
+    for states, why in (
+        (("not_reached",), "not reached before: a second fault stood behind the first"),
+        (("proven",), "proven before: new, or it comes and goes"),
+    ):
+        titles = [s.title for s in after if s.title in new and seen.get(s.stage) in states]
+        if titles:
+            judgement.append(f"{_and(titles)} {_fails(titles)} now, {why}.")
+    unseen = [
+        s.title for s in after if s.title in new and seen.get(s.stage, "not_captured") not in ("not_reached", "proven")
+    ]
+    if unseen:
+        judgement.append(f"{_and(unseen)} {_fails(unseen)} now; whether it did before was not captured.")
     if mended:
         judgement.append(f"{_and(mended)}, failed in the session before, {_are(mended)} proven now.")
     if mended and open_ and not still and not new:

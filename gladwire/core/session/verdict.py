@@ -9,13 +9,22 @@ from gladwire.core.lanes.all import LANES
 from gladwire.core.lanes.power.judges import held_back
 from gladwire.core.lanes.unnamed.record import UnnamedRecord
 from gladwire.core.lanes.unnamed.rules import asks
-from gladwire.core.rulebook import ALL, breaking
+from gladwire.core.rulebook import ALL, BY_CODE, breaking
 from gladwire.core.scene.scene import Scene
 from gladwire.core.session.outcome import BEFORE_HOLD, derates
 
 
 def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
-    """The first thing that broke the session; else what it waits for; else the story of the lane that knows it best."""
+    """What can hurt somebody; then the first thing that broke the session, or what it waits for, or the story of the lane
+    that knows it best."""
+    hurts = next((f for f in findings if f.severity == "fault" and BY_CODE[f.code].danger), None)
+    told = _sentence(scene, findings)
+    return (
+        told if hurts is None or told.startswith(hurts.text) else f"{hurts.text} {told.replace(hurts.text, '').strip()}"
+    )
+
+
+def _sentence(scene: Scene, findings: Sequence[Finding]) -> str:
     found = tuple(findings)
     capture = _ranked(found, "capture")
     first = [b for stage in (*BEFORE_HOLD, "hold") if (b := breaking(found, stage))]

@@ -17,10 +17,10 @@ from gladwire.store.models import Case, Observation
 from gladwire.web.case_view import entries_of, plan_of, standing
 from gladwire.web.charts.faces import Face, face
 from gladwire.web.errors import RefusedError
-from gladwire.web.forms import OptionalNumber
+from gladwire.web.forms import reading_in
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
-from gladwire.web.templating import render
+from gladwire.web.templating import render, sentence
 
 router = APIRouter()
 
@@ -97,7 +97,7 @@ class EntryForm(BaseModel):
     model_config = ConfigDict(str_strip_whitespace=True)
 
     step: str
-    value: OptionalNumber = Field(None, ge=-1e9, le=1e9, allow_inf_nan=False)
+    value: str = Field("", max_length=40)
     open: bool = False
     answer: str = Field("", max_length=12)
     text: str = Field("", max_length=300)
@@ -116,7 +116,10 @@ def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Resp
     if step is None:
         raise RefusedError(422, f"There is no step “{form.step}”.", "Enter it on the checklist.")
     skipped = form.answer == SKIP
-    value = _OPEN_OHM if form.open and step.unit == "Ω" else form.value
+    try:
+        value = _OPEN_OHM if form.open and step.unit == "Ω" else reading_in(form.value, step.unit)
+    except ValueError as error:
+        raise RefusedError(422, sentence(str(error)), f"Enter what the meter shows, in {step.unit}.") from error
     if step.unit and value is None and not skipped:
         raise RefusedError(422, f"“{step.title}” needs a number in {step.unit}.", "Enter what the meter shows.")
     if not step.unit and form.answer not in {SKIP, *(key for key, _ in step.answers)}:

@@ -101,4 +101,6 @@ def _waits_for(case: Case, newest: SessionRow | None) -> str:
     plan = plan_of(case)
     if plan:
         return next_words(plan, entries_of(case))
-    return (newest.next_test if newest else "") or "A first capture."
+    if newest is None:
+        return "A first capture."
+    return newest.next_test or "A capture that shows more: nothing captured so far says what is wrong."

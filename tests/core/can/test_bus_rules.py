@@ -18,6 +18,7 @@ from gladwire.core.lanes.bus.rules import RULES, closed_at, flowing, opened_at, 
 from gladwire.core.lanes.records import Records
 from gladwire.core.scene.scene import Scene
 from gladwire.core.scene.spine import CAN_SPINE, DC_SPINE, spine_of
+from gladwire.core.session.verdict import verdict_sentence
 from gladwire.web.charts.bus import sequence_of
 
 END_S = 60.0
@@ -216,3 +217,45 @@ def test_contactors_of_three_states_close_when_they_say_so() -> None:
     three = course("contactor", *steps).model_copy(update={"choices": {0: "open", 1: "closing", 2: "closed"}})
     assert (closed_at(record(three)), opened_at(record(three))) == (10.0, 50.0)
     assert [c for c in found(record(three, *volts(400.0, 390.0))) if c.startswith("can_closed")] == ["can_closed"]
+
+
+@pytest.mark.parametrize(("opens", "told"), [(32.9, False), (33.1, True), (END_S, True)])
+def test_a_post_that_stopped_while_the_controller_holds_its_contactors_closed_is_a_danger(
+    opens: float, told: bool
+) -> None:
+    """Pack voltage stands at the inlet: the text names it, and no way to it that skips the proof of open contactors."""
+    seen = record(
+        course("contactor", (0.0, 0.0), (10.0, 1.0), (opens, 0.0)),
+        course("inlet_v", (0.0, 0.0), (9.0, 398.0)),
+        course("asked_a", (0.0, 80.0)),
+        course("post_max_a", (0.0, 125.0), (30.0, 0.0)),
+        course("amps", (0.0, 0.0), (12.0, 80.0), (30.0, 0.0)),
+    )
+    finding = found(seen, "fault").get("can_post_gone")
+    assert (finding is not None) == told
+    if finding:
+        assert "398 V of the pack stand at the inlet" in finding.text
+        assert "The lock holds rightly" in finding.text
+        assert finding.text.index("under 60 V") < finding.text.index("manual release")
+        assert verdict_sentence(Scene(Records.of_all([seen])), (finding,)).startswith(finding.text)
+
+
+def test_a_vehicle_that_stopped_asking_left_no_danger() -> None:
+    seen = record(
+        course("contactor", (0.0, 0.0), (10.0, 1.0)),
+        course("asked_a", (0.0, 80.0), (30.5, 0.0)),
+        course("amps", (0.0, 0.0), (12.0, 80.0), (30.0, 0.0)),
+    )
+    assert "can_post_gone" not in found(seen)
+
+
+@pytest.mark.parametrize(("given", "told"), [(73.0, True), (76.0, False)])
+def test_less_than_asked_and_allowed_is_told_from_a_fifth_and_five_amperes_on(given: float, told: bool) -> None:
+    """Of 98 A both allow, 0.8 × 98 − 5 = 73.4 A."""
+    seen = record(
+        course("contactor", (0.0, 0.0), (10.0, 1.0), (50.0, 0.0)),
+        course("asked_a", (0.0, 98.0)),
+        course("post_max_a", (0.0, 125.0)),
+        course("amps", (0.0, 0.0), (12.0, given), (48.0, 0.0)),
+    )
+    assert ("can_gives_less" in found(seen)) == told

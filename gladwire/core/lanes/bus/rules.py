@@ -9,16 +9,18 @@ import numpy as np
 
 from gladwire.core.findings import Fact, Needs, Rule, Severity, only
 from gladwire.core.lanes.bus.record import CanRecord, Course, MessageSeen, missing
-from gladwire.core.standards.dc_limits import CLOSE_V, FLOWS_A, OPEN_A
+from gladwire.core.standards.dc_limits import CLOSE_V, FLOWS_A, GIVES_A, GIVES_SHARE, OPEN_A, RELEASE_FIRST, SAFE_V
 from gladwire.core.standards.practice import (
     ASKS_NOTHING_S,
     BUS_PRECHARGE_S,
     BUS_SETTLED_S,
+    GIVEN_LESS_S,
     LIVE_V,
     ONE_SIDE_S,
     PIN_HOT_C,
     PIN_LEAST_C,
     PIN_MOST_C,
+    POST_GONE_S,
 )
 from gladwire.core.standards.source import IEC_61851_23, IEC_61851_24, PRACTICE
 from gladwire.core.words import number_of, seconds
@@ -393,6 +395,54 @@ def _ended(record: CanRecord) -> Iterator[Fact]:
         yield Fact("normal", f"{who}{text}", spans[-1][1], opens, "in order", "current first, contactors after")
 
 
+def _post_gone(record: CanRecord) -> Iterator[Fact]:
+    """Current is gone and the controller goes on asking with its contactors closed: nobody told it, or it does not listen."""
+    spans, asked, closes = flowing(record), record.of("asked_a"), closed_at(record)
+    if not spans or asked is None or closes is None:
+        return
+    ended, opens = spans[-1][1], opened_at(record) or record.end_s
+    lets_go = next(
+        (t for t, v in zip(asked.moves, asked.values, strict=True) if t > ended and v <= FLOWS_A), record.end_s
+    )
+    until = min(opens, lets_go, record.end_s)
+    wanted = asked.at(ended + 0.2) or 0.0
+    if ended >= record.end_s - 1e-3 or wanted <= FLOWS_A or until - ended < POST_GONE_S:
+        return
+    limit, inlet = record.of("post_max_a"), record.of("inlet_v") or record.of("pack_v")
+    gone = limit is not None and any(v <= FLOWS_A for v in limit.within(ended - BUS_SETTLED_S, until))
+    volts = inlet.at(until - 1e-3) if inlet else None
+    stands = f"{volts:.0f} V of the pack stand" if volts is not None and volts > LIVE_V else "pack voltage stands"
+    text = (
+        f"The post stopped at {ended:.2f} s{' and allows nothing any more' if gone else ''}, and the controller goes on "
+        f"asking for {wanted:.0f} A with its contactors closed for {seconds(until - ended)}: {stands} at the inlet. The "
+        f"lock holds rightly. End the demand at the vehicle and wait for open contactors and {SAFE_V.says}. {RELEASE_FIRST}."
+    )
+    yield Fact("fault", text, ended, until, f"closed for {seconds(until - ended)}", POST_GONE_S.says)
+
+
+def _gives_less(record: CanRecord) -> Iterator[Fact]:
+    """Current under what is asked and allowed, for longer than a ramp."""
+    asked, allowed, amps = record.of("asked_a"), record.of("post_max_a"), record.of("amps")
+    if asked is None or allowed is None or amps is None:
+        return
+    for start, end in flowing(record):
+        at = np.arange(start + GIVEN_LESS_S, end - BUS_SETTLED_S, 0.5)
+        if not len(at):
+            continue
+        wanted = np.array([min(asked.at(t) or 0.0, allowed.at(t) or 0.0) for t in at])
+        given = np.array([abs(amps.at(t) or 0.0) for t in at])
+        short = (given < GIVES_SHARE * wanted - GIVES_A) & (given > FLOWS_A)
+        if short.sum() * 0.5 < GIVEN_LESS_S or float(short.mean()) < 0.5:
+            continue
+        text = (
+            f"From {at[short][0]:.2f} s on the post gives {float(np.median(given[short])):.0f} A where the vehicle asks and "
+            f"the post allows {float(np.median(wanted[short])):.0f} A."
+        )
+        measured, expected = f"{float(np.median(given[short])):.0f} A", f"{float(np.median(wanted[short])):.0f} A"
+        yield Fact("suspect", text, float(at[short][0]), float(at[short][-1]), measured, expected)
+        return
+
+
 RULES: tuple[Rule[CanRecord], ...] = (
     Rule("can_named", "link", PRACTICE, "which description names the bus", _described, needs=Needs(reached="")),
     Rule("can_unnamed", "link", PRACTICE, "identifiers no description names", _unnamed, needs=Needs(reached="")),
@@ -417,7 +467,15 @@ RULES: tuple[Rule[CanRecord], ...] = (
         needs=Needs(reached=""),
     ),
     Rule("can_locked", "lock", PRACTICE, "a lock closed before power", only(_locked, "normal"), proves=("lock",)),
-    Rule("can_lock_open", "lock", IEC_61851_23, "power with the lock open", only(_locked, "fault"), breaks=("lock",)),
+    Rule(
+        "can_lock_open",
+        "lock",
+        IEC_61851_23,
+        "power with the lock open",
+        only(_locked, "fault"),
+        breaks=("lock",),
+        danger=True,
+    ),
     Rule(
         "can_lock_opened",
         "hold",
@@ -425,6 +483,7 @@ RULES: tuple[Rule[CanRecord], ...] = (
         "a lock that opens while current flows",
         _opens_under_way,
         breaks=("hold",),
+        danger=True,
     ),
     Rule(
         "can_limits",
@@ -501,6 +560,24 @@ RULES: tuple[Rule[CanRecord], ...] = (
         "current that stands at what the driver allows",
         _driver_limit,
         derates="note",
+    ),
+    Rule(
+        "can_gives_less",
+        "hold",
+        PRACTICE,
+        "less current than asked and allowed",
+        _gives_less,
+        derates="suspect",
+    ),
+    Rule(
+        "can_post_gone",
+        "end",
+        PRACTICE,
+        "a controller that goes on, contactors closed, after the post stopped",
+        _post_gone,
+        breaks=("end",),
+        ends=True,
+        danger=True,
     ),
     Rule("can_lamp", "hold", PRACTICE, "a lamp that shows a fault", _lamp),
     Rule("can_opened_loaded", "end", IEC_61851_23, "contactors opened under current", _opened_loaded),

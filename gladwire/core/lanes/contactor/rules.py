@@ -101,6 +101,7 @@ RULES: tuple[Rule[Switching], ...] = (
         "a contactor that does not let go",
         _stays_closed,
         breaks=("end",),
+        danger=True,
         needs=Needs(lanes=("pilot", "contactor"), reached="end"),
     ),
 )

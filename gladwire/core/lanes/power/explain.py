@@ -34,6 +34,9 @@ from gladwire.core.standards.practice import COLD_AIR_C, COLD_PACK_C, HOT_PACK_C
 _CREEPS, _LIFT_PER_POINT, _LIFT_MOST = 0.012, 0.005, 0.25
 # Amperes stand still within this share while kW creep up with volts.
 _STEADY_A = 0.025
+# How sure a neighbour, modules or the site's supply make it at least; a drop alone that stays does not. Steady kW move by
+# less than this share of what the pack's volts rise by.
+_NO_WITNESS, _LIFTED, _HOLDS_KW = 0.5, 0.01, 0.3
 # Usual sizes of posts, connectors and cables in amperes.
 _ROUND_A = (100, 125, 150, 200, 250, 300, 350, 375, 400, 500, 600, 700, 800, 1000, 1500)
 # Volts of packs of the 400 and the 800 V class while they charge.
@@ -317,10 +320,23 @@ def _creeps(s: Stretch, volts: tuple[float, float] | None) -> bool:
 
 
 def _single_step(s: Stretch) -> Told | None:
-    """A step down that is no stair of a taper and does not come back while the record lasts."""
-    if s.stepped_in < 0 and -s.stepped_in >= 0.05 * s.before_kw and s.course == "level":
-        return shared_out(s)
-    return None
+    """A step down that is no stair of a taper and does not come back while the record lasts: the vehicle's, unless a
+    neighbour's coming, the modules or the site's supply speak for another."""
+    if not (s.stepped_in < 0 and -s.stepped_in >= 0.05 * s.before_kw and s.course == "level"):
+        return None
+    shared = shared_out(s)
+    if shared.sure > _NO_WITNESS:
+        return shared
+    volts = s.ends("volts_v")
+    lifted = volts[1] / volts[0] - 1.0 if volts and volts[0] > 0 else 0.0
+    if lifted > _LIFTED and abs(s.change) < _HOLDS_KW * lifted:
+        # Steady kW with falling amperes is how a cabinet gives what it has; nobody saw who took the rest.
+        return Told(
+            "evse_power", 0.4, (*shared.why, "kW stand while amperes fall."), ("shared_cabinet", "vehicle_limit")
+        )
+    return Told(
+        "vehicle_limit", 0.5, (*shared.why, "It stays there: the vehicle asks less from there on."), ("shared_cabinet",)
+    )
 
 
 def _nothing(s: Stretch) -> Told:

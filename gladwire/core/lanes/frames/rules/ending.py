@@ -10,7 +10,7 @@ from gladwire.core.lanes.frames.record import SIDE_WORDS, SPOKEN, Connection, Co
 from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.lanes.frames.rules.loop import LOOPS, switched_on
 from gladwire.core.lanes.frames.rules.resuming import paused
-from gladwire.core.standards.dc_limits import SAFE_V, STOP_IGNORED_S
+from gladwire.core.standards.dc_limits import RELEASE_FIRST, SAFE_V, STOP_IGNORED_S
 from gladwire.core.standards.source import IEC_61851_23, ISO_15118_2, ISO_15118_2_TRANSPORT, PRACTICE
 from gladwire.core.standards.v2g_codes import STOP_NOTICES, STOPPING
 from gladwire.core.standards.v2g_timers import SETTLED_S
@@ -57,7 +57,12 @@ def _followed(record: ConversationRecord) -> Iterator[Fact]:
                 )
                 yield Fact("note", text, asked.start_s, until, seconds(waited), STOP_IGNORED_S.says)
             continue
-        rest = " The plug stays locked as long as the loop runs." if not off else ""
+        rest = (
+            " The plug stays locked as long as the loop runs, and rightly: pack voltage stands at the inlet. End the demand "
+            f"at the vehicle. {RELEASE_FIRST}."
+            if not off
+            else ""
+        )
         text = (
             f"The post asked to stop ({what}) at {asked.start_s:.2f} s, and the vehicle kept the loop running for "
             f"{seconds(waited)}{' without switching off' if not off else ''}.{rest}"
@@ -171,6 +176,7 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         only(_followed, "fault"),
         breaks=("end",),
         ends=True,
+        danger=True,
     ),
     Rule(
         "vehicle_ended",

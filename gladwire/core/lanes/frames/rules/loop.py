@@ -277,6 +277,7 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         _earth_fault,
         breaks=("hold", "energise", "parameters"),
         stands=True,
+        danger=True,
     ),
     Rule("renegotiation", "hold", ISO_15118_2, "a renegotiation, and who asked", _renegotiated),
 )

@@ -1,0 +1,66 @@
+"""`./glad bench blind`: the corpus judged, with its truth beside, and what was missed. Kept in docs/accuracy.md."""
+
+from __future__ import annotations
+
+import argparse
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+from gladwire.benchmarks.blind import conversations, pilots, power
+from gladwire.benchmarks.blind.truth import Marks, marked
+from gladwire.core.measured import measure_capture, measure_recording
+from gladwire.core.session.session import judge_alone
+
+PAGE = Path("docs/accuracy.md")
+_BEGINS, _ENDS = "<!-- blind -->", "<!-- end blind -->"
+_COLUMNS = ("captures", "outcome", "owner", "cause first", "among three", "healthy blamed", "something wrong")
+_MOST_MISSES = 12
+
+
+def main(arguments: Sequence[str]) -> None:
+    parser = argparse.ArgumentParser(prog="glad bench blind")
+    parser.add_argument("--each", type=int, default=12, help="captures of every class")
+    parser.add_argument("--seed", type=int, default=7)
+    given = parser.parse_args(arguments)
+    rows, misses = [], []
+    for title, found in (
+        ("pilots, by circuit", _pilots(given.each, given.seed)),
+        ("conversations", _conversations(given.each, given.seed)),
+    ):
+        marks = list(found)
+        rows.append(_row(title, [m for _, m in marks]))
+        misses += [f"{name}: {'; '.join(m.wrong) or 'another cause first'}" for name, m in marks if _is_missed(m)]
+    share, minutes, confused = power.limiter_minutes(given.each, given.seed)
+    table = "\n".join([f"| | {' | '.join(_COLUMNS)} |", f"|---{'|---' * len(_COLUMNS)}|", *rows])
+    told = f"Limiter minutes right: {100 * share:.0f} % of {minutes:.0f}."
+    listed = [f"- {miss[:150]}" for miss in misses[:_MOST_MISSES]]
+    most = [f"- {minutes:.0f} min of {right} told as {was}" for (right, was), minutes in confused[:6]]
+    text = "\n".join([table, "", told, "", "Missed:" if listed or most else "Nothing missed.", "", *listed, *most])
+    print(text)
+    page = PAGE.read_text()
+    before, _, rest = page.partition(_BEGINS)
+    PAGE.write_text(f"{before}{_BEGINS}\n{text.rstrip()}\n{_ENDS}{rest.partition(_ENDS)[2]}")
+
+
+def _pilots(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
+    for case in pilots.cases(each, seed):
+        yield case.name, marked(case.truth, judge_alone(measure_recording(case.recording)))
+
+
+def _conversations(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
+    for case in conversations.cases(each, seed):
+        yield case.name, marked(case.truth, judge_alone(measure_capture(case.capture).measured))
+
+
+def _is_missed(marks: Marks) -> bool:
+    return bool(marks.wrong) or marks.first is False or marks.owner is False or marks.blamed is True
+
+
+def _row(title: str, marks: Sequence[Marks]) -> str:
+    cells = [str(len(marks))]
+    for key in ("outcome", "owner", "first", "among", "blamed"):
+        count = Counter(getattr(m, key) for m in marks)
+        asked = count[True] + count[False]
+        cells.append(f"{count[True]} of {asked}" if asked else "–")
+    return f"| {title} | {' | '.join(cells)} | {sum(bool(m.wrong) for m in marks)} |"
