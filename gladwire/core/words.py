@@ -36,3 +36,8 @@ def number_of(count: int, what: str) -> str:
 
 def times(count: int) -> str:
     return {1: "once", 2: "twice"}.get(count, f"{count} times")
+
+
+def sampling(rate_hz: float) -> str:
+    """“1,000 samples a second”, “0.5 samples a second”."""
+    return f"{rate_hz:,.0f} samples a second" if rate_hz >= 10 else f"{rate_hz:.3g} samples a second"

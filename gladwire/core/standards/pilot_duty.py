@@ -69,7 +69,7 @@ VEHICLE_TOLERANCE_PERCENT = 1.0
 
 
 # Currents posts are set to: common practice, no source.
-USUAL_OFFERS_A = (6.0, 8.0, 10.0, 12.0, 13.0, 15.0, 16.0, 20.0, 24.0, 25.0, 30.0, 32.0, 40.0, 48.0, 50.0, 63.0, 80.0)
+USUAL_OFFERS_A = (6.0, 8.0, 10.0, 13.0, 16.0, 20.0, 25.0, 32.0, 40.0, 48.0, 63.0, 80.0)
 
 
 class Difference(NamedTuple):
@@ -126,15 +126,9 @@ def duties_for(current_a: float, table: DutyTable = IEC) -> tuple[float, ...]:
     return tuple(found)
 
 
-def usual_offer_a(duty_percent: float, doubt_percent: float) -> float | None:
-    """The usual current whose duty lies inside the doubt, the nearest of several; None where none does."""
-    near = [
-        (abs(d - duty_percent), a)
-        for a in USUAL_OFFERS_A
-        for d in duties_for(a)
-        if abs(d - duty_percent) <= doubt_percent
-    ]
-    return min(near)[1] if near else None
+def usual_offers_a(duty_percent: float, doubt_percent: float) -> tuple[float, ...]:
+    """The usual currents whose duty lies inside the doubt, the least first."""
+    return tuple(a for a in USUAL_OFFERS_A if any(abs(d - duty_percent) <= doubt_percent for d in duties_for(a)))
 
 
 def edge_distance_percent(duty_percent: float, table: DutyTable = IEC) -> float:

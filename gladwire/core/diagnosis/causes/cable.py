@@ -76,6 +76,7 @@ CAUSES = (
             "slow_edges": 1.5,
             "pilot_level_between_states": 0.8,
             "low_side_pulled_up": 0.8,
+            "both_sides_off": 3.0,
             "contact_wet": 2.0,
         },
         speaks_against={"series_resistance": 1.5},

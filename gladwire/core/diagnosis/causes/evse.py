@@ -39,7 +39,12 @@ CAUSES = (
         title="Pilot source low or unbalanced",
         owner="evse",
         prior=0.8,
-        speaks_for={"source_level_out": 4.0, "pilot_level_thin_margin": 1.0, "pilot_level_between_states": 1.0},
+        speaks_for={
+            "source_level_out": 4.0,
+            "both_sides_off": 3.5,
+            "pilot_level_thin_margin": 1.0,
+            "pilot_level_between_states": 1.0,
+        },
         speaks_against={"capture_offset": 3.0, "low_side_pulled_up": 1.0},
         test="pilot_source_weak",
         if_so="Outside 11.4 to 12.6 V again: the post's pilot board.",

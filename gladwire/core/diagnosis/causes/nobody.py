@@ -88,6 +88,7 @@ CAUSES = (
             "capture_clipped": 3.5,
             "capture_offset": 2.0,
             "no_pilot": 3.0,
+            "both_sides_off": 2.0,
             "capture_polarity_guessed": 0.5,
             "capture_scale_guessed": 0.5,
         },

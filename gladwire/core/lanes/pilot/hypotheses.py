@@ -10,11 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gladwire.core.lanes.pilot.interpretation import Interpretation, Mistake
-from gladwire.core.lanes.pilot.levels import Glance
+from gladwire.core.lanes.pilot.levels import SEES_HZ, Glance
 from gladwire.core.settled import Settled
 from gladwire.core.signal.robust import median
 from gladwire.core.signal.waveform import Floats
 from gladwire.core.standards.pilot_levels import BY_LETTER, classify
+from gladwire.core.words import sampling
 
 _CONNECTED = np.array([BY_LETTER[letter].nominal_v for letter in "ABCD"])
 _STEADY = np.array([state.nominal_v for state in BY_LETTER.values()])
@@ -118,6 +119,20 @@ def _as_logic(seen: Glance, unit: str) -> Interpretation | None:
     return Interpretation(
         why=(sentence,), levels_trusted=False, kind="logic", logic_low=low, logic_high=high, recognised_share=1.0
     )
+
+
+def too_slow(seen: Glance, rate_hz: float, reading: Interpretation) -> Interpretation:
+    """The reading, or none where samples of both sides show an oscillation that so few of them cannot follow."""
+    correction = reading.correction
+    low = min(side * correction.scale + correction.offset_v for side in (seen.bottom, seen.top))
+    high = max(side * correction.scale + correction.offset_v for side in (seen.bottom, seen.top))
+    if rate_hz >= SEES_HZ or not (low < -_LEAST_SWING_V and high > BY_LETTER["D"].accept.low_v):
+        return reading
+    sentence = (
+        f"At {sampling(rate_hz)} a pilot's 1 kHz cannot be followed: which samples are its high and which its low side "
+        "is chance. Record again with 20,000 samples a second or more."
+    )
+    return reading.model_copy(update={"kind": "other", "why": (*reading.why, sentence)})
 
 
 def _unless_other(seen: Glance, reading: Interpretation, unit: str) -> Interpretation:

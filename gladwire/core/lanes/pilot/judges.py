@@ -12,7 +12,7 @@ from gladwire.core.lanes.pilot.rules.offer import offers
 from gladwire.core.lanes.records import Records
 from gladwire.core.stage import Standing
 from gladwire.core.standards.pilot_timing import PATIENCE_S
-from gladwire.core.words import amps, seconds
+from gladwire.core.words import amps, sampling, seconds
 
 
 def _of_pilot(judge: Callable[[PilotRecord], Standing]) -> Judge:
@@ -51,6 +51,8 @@ def _pilot(record: PilotRecord) -> Standing:
 
 
 def _offer(record: PilotRecord) -> Standing:
+    if not record.sees_oscillation:
+        return Standing("not_captured", f"At {sampling(record.rate_hz)} a pilot's 1 kHz cannot be seen.")
     made = [s for s in offers(record) if s.state != "A" and s.offer_kind in ("current", "digital")]
     if not made:
         waited = sum(s.duration_s for s in _connected(record))

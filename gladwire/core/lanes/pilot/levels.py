@@ -13,6 +13,8 @@ from gladwire.core.signal.robust import median, quantile, spread_out
 from gladwire.core.signal.waveform import Floats, Ints, Samples, Waveform
 
 Mask = np.ndarray[tuple[int, int], np.dtype[np.bool_]]
+# Slower than this a kilohertz hides between the samples, or looks like another frequency: Nyquist, and some room.
+SEES_HZ = 4000.0
 _WINDOWS = 256
 _WINDOW_S = 4e-3
 _PER_WINDOW = 160

@@ -10,7 +10,7 @@ import numpy as np
 from gladwire.core.lanes.pilot.crossings import HYSTERESIS_V, Edges, find_edges
 from gladwire.core.lanes.pilot.cycles import Cycles, Train, cut_cycles, find_trains
 from gladwire.core.lanes.pilot.events import events_between
-from gladwire.core.lanes.pilot.hypotheses import interpret
+from gladwire.core.lanes.pilot.hypotheses import interpret, too_slow
 from gladwire.core.lanes.pilot.interpretation import Interpretation
 from gladwire.core.lanes.pilot.levels import Glance, glance
 from gladwire.core.lanes.pilot.oscillation import (
@@ -34,7 +34,9 @@ from gladwire.core.standards.pilot_levels import BY_LETTER, State
 
 _ALIKE_V = 0.5
 _JOINT_MAX_S = 2.2e-3
-_FEW_SAMPLES, _MOST_OF_A_HALF = 3, 0.5
+_FEW_SAMPLES, _MOST_OF_A_HALF, _BURST = 3, 0.5, 2.0
+# Crossings of noise about nought are no oscillation: the least swing of one, whatever hangs on the pilot.
+_LEAST_SWING_V = 3.0
 # No session changes state this often: what is cut into more pieces is noise, whatever its levels.
 MOST_SEGMENTS = 3000
 
@@ -48,7 +50,7 @@ def measure(wave: Waveform, settled: Settled | None = None) -> PilotRecord:
     if len(wave.samples) < 4:
         raise ValueError(f"a pilot needs more than {len(wave.samples)} samples")
     seen = glance(wave)
-    reading = interpret(seen, wave.unit, settled)
+    reading = too_slow(seen, wave.rate_hz, interpret(seen, wave.unit, settled))
     trace = Trace(wave, reading.measured_by, absolute=reading.levels_trusted)
     noise_v = seen.noise * abs(trace.correction.scale)
     quantum_v = seen.quantum * abs(trace.correction.scale)
@@ -82,7 +84,7 @@ def _segments(
     at = 0.0
     for run in find_trains(edges, len(trace), trace.rate_hz):
         cycles = cut_cycles(trace, edges, run)
-        if not len(cycles):
+        if not len(cycles) or (trace.absolute and median(cycles.high_v - cycles.low_v) < _LEAST_SWING_V):
             continue
         segments += _steady_segments(trace, reading, at, run.start, quantum_v)
         found, odd = _oscillating_segments(trace, reading, edges, run, cycles, quantum_v)
@@ -172,6 +174,9 @@ def _is_spike(trace: Trace, cycles: Cycles, piece: Piece) -> bool:
     volts = trace.slice_v(math.ceil(float(cycles.rise[at])), math.floor(float(cycles.fall[at])) + 1)
     if len(volts) < _FEW_SAMPLES or abs(odd_v) < _ALIKE_V:
         return False
+    # Noise of a burst moves the middle of a half by far less than it scatters.
+    if abs(odd_v) < _BURST * float(np.std(volts)):
+        return True
     return float(np.mean((volts - usual_v) * np.sign(odd_v) > abs(odd_v) / 2)) < _MOST_OF_A_HALF
 
 

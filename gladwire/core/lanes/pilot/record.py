@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.lanes.pilot.interpretation import Interpretation
+from gladwire.core.lanes.pilot.levels import SEES_HZ
 from gladwire.core.lanes.records import Record
 from gladwire.core.moments import Moment
 from gladwire.core.standards.pilot_levels import State
@@ -97,6 +98,11 @@ class PilotRecord(Record):
     segments: tuple[Segment, ...]
     events: tuple[Event, ...]
     noise: tuple[PowerNoise, ...] = ()
+
+    @property
+    def sees_oscillation(self) -> bool:
+        """Whether it was sampled fast enough for an oscillation of 1 kHz to be seen where there is one."""
+        return self.rate_hz >= SEES_HZ
 
 
 def as_one(records: Sequence[PilotRecord]) -> PilotRecord | None:

@@ -8,6 +8,7 @@ from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.pilot.interpretation import Mistake
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.standards.source import MEASUREMENT
+from gladwire.core.words import sampling
 
 _EXPECTED: dict[Mistake, str] = {
     "scale": "volts at the probe tip",
@@ -22,6 +23,15 @@ _EXPECTED: dict[Mistake, str] = {
 def _logic(record: PilotRecord) -> Iterator[Fact]:
     if record.interpretation.kind == "logic":
         yield Fact("note", record.interpretation.why[0], record.start_s, record.end_s, "high and low", "volts")
+
+
+def _slow(record: PilotRecord) -> Iterator[Fact]:
+    if not record.sees_oscillation and record.interpretation.is_pilot_like:
+        text = (
+            f"At {sampling(record.rate_hz)} a pilot's 1 kHz cannot be seen: levels and states are told, and neither whether "
+            "the post oscillates nor what it offers."
+        )
+        yield Fact("note", text, record.start_s, record.end_s, sampling(record.rate_hz), "20,000 or more")
 
 
 def _mistake(kind: Mistake, key: str) -> Callable[[PilotRecord], Iterator[Fact]]:
@@ -81,6 +91,16 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         MEASUREMENT,
         "high and low without volts",
         _logic,
+        rank="capture",
+        favours_well=-4.0,
+        needs=Needs(reached=""),
+    ),
+    Rule(
+        "capture_slow",
+        "pilot",
+        MEASUREMENT,
+        "samples too few to show an oscillation",
+        _slow,
         rank="capture",
         favours_well=-4.0,
         needs=Needs(reached=""),

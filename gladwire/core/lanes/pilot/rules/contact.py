@@ -65,6 +65,8 @@ def _stay_s(segments: tuple[Segment, ...], index: int) -> float:
 
 
 def _oscillation_stopped(record: PilotRecord) -> Iterator[Fact]:
+    if not record.sees_oscillation:
+        return
     for before, after in zip(record.segments[:-1], record.segments[1:], strict=True):
         steady_same = before.oscillating and not after.oscillating and before.state == after.state
         if steady_same and before.state in ("C", "D") and after.duration_s > BOUNCE_S:

@@ -160,7 +160,6 @@ def _source_levels(record: PilotRecord) -> Iterator[Fact]:
     if not reading.levels_trusted or "offset" in reading.guessed or reading.offset_seen_v:
         return
     if reading.source_v:
-        yield _both_sides(record, reading.source_v)
         return
     rail = _negative_rail_v(record)
     for s in longest_per_state(record):
@@ -177,17 +176,32 @@ def _source_levels(record: PilotRecord) -> Iterator[Fact]:
             yield Fact("fault" if grave else "note", text, s.start_s, s.end_s, volts(s.low_v), expected)
 
 
-def _both_sides(record: PilotRecord, source_v: float) -> Fact:
-    factor = BY_LETTER["A"].nominal_v / source_v
+def _both_sides(record: PilotRecord) -> Iterator[Fact]:
+    source_v = record.interpretation.source_v
+    if not source_v:
+        return
+    nominal = BY_LETTER["A"].nominal_v
+    factor = nominal / source_v
+    ohm = pilot_circuit.leakage_ohm("A", source_v, nominal)
+    leak = f" a leak of about {ohms(ohm)} from CP to PE loads it," if ohm and ohm < LEAK_OHM else ""
     text = (
-        f"Open circuit and on the low side the post gives {volts(source_v)} alike, where 12 V belong: its source is off on "
-        f"both sides, or the probe's factor is (by {factor:.2f}). States are told in proportion to it; a diode or a contact "
-        "cannot do that. A known voltage at the probe tells which."
+        f"Open circuit and on the low side the pilot stands at {volts(source_v)} alike, where 12 V belong: the post's source "
+        f"is off on both sides,{leak} or the probe's factor is off (by {factor:.2f}). States are told in proportion to it. "
+        "The post alone, without the cable, and a known voltage at the probe tell which."
     )
-    return Fact("fault", text, record.start_s, record.end_s, f"± {volts(source_v)}", band(*SOURCE_HIGH, "V"))
+    yield Fact("fault", text, record.start_s, record.end_s, f"± {volts(source_v)}", band(*SOURCE_HIGH, "V"))
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (
+    Rule(
+        "both_sides_off",
+        "pilot",
+        STATES_SOURCE,
+        "high and low side off alike: source, leak or probe",
+        _both_sides,
+        favours_well=-4.0,
+        needs=Needs(reached="offer"),
+    ),
     Rule("pilot_level_in_band", "pilot", STATES_SOURCE, "each state's level and its margin", _in_band),
     Rule(
         "pilot_level_thin_margin",

@@ -48,13 +48,17 @@ def _duty(s: Segment) -> str:
 
 def offered(s: Segment) -> str:
     """The current a segment offers: the usual one where it lies inside the doubt, with what was measured, “16 A
-    (26.2 ± 1.2 %)”; else as measured, “17.1 A (duty 28.5 % ± 0.1 %)”."""
+    (26.2 ± 1.2 %)”, or the range of those that do; else as measured, “17.1 A (duty 28.5 % ± 0.1 %)”."""
     doubt = max(s.duty_doubt_percent or 0.0, _FINITE_EDGES_PERCENT)
-    usual = pilot_duty.usual_offer_a(s.duty_percent or 0.0, doubt)
-    if usual is None or s.offer_kind != "current":
+    usual = pilot_duty.usual_offers_a(s.duty_percent or 0.0, doubt)
+    if len(usual) > 1 and s.offer_kind == "current":
+        return f"{usual[0]:g} to {usual[-1]:g} A ({s.duty_percent:.1f} ± {doubt:.1f} %)"
+    if not usual or s.offer_kind != "current":
         return f"{amps(s.advertised_current_a or 0.0)} (duty {_duty(s)})"
     digits = 2 if (s.duty_doubt_percent or 0) < 0.1 else 1
-    return f"{usual:g} A ({s.duty_percent:.{digits}f} ± {max(s.duty_doubt_percent or 0.0, 10.0**-digits):.{digits}f} %)"
+    return (
+        f"{usual[0]:g} A ({s.duty_percent:.{digits}f} ± {max(s.duty_doubt_percent or 0.0, 10.0**-digits):.{digits}f} %)"
+    )
 
 
 def _offer(record: PilotRecord) -> Iterator[Fact]:
@@ -160,7 +164,7 @@ def _lowered(record: PilotRecord) -> Iterator[Fact]:
 def _no_offer(record: PilotRecord) -> Iterator[Fact]:
     waiting = [s for s in record.segments if s.state == "B" and not s.oscillating]
     total = sum(s.duration_s for s in waiting)
-    if not waiting or any(s.oscillating and s.state in "BCD" for s in record.segments):
+    if not waiting or not record.sees_oscillation or any(s.oscillating and s.state in "BCD" for s in record.segments):
         return
     text = (
         f"A vehicle is there (B) for {seconds(total)} and the post never oscillates: it waits for a card or the back end, "

@@ -31,7 +31,7 @@ def _never_asked(record: PilotRecord) -> Iterator[Fact]:
     offered = [s for s in record.segments if s.state == "B" and s.oscillating]
     total = sum(s.duration_s for s in offered)
     undecided = any(s.state == "unknown" and s.oscillating for s in record.segments)
-    if not offered or requests(record) or undecided:
+    if not offered or requests(record) or undecided or not record.sees_oscillation:
         return
     digital = any(s.offer_kind == "digital" for s in offered)
     hint = (
