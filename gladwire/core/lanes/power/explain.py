@@ -334,9 +334,12 @@ def _single_step(s: Stretch) -> Told | None:
         return Told(
             "evse_power", 0.4, (*shared.why, "kW stand while amperes fall."), ("shared_cabinet", "vehicle_limit")
         )
-    return Told(
-        "vehicle_limit", 0.5, (*shared.why, "It stays there: the vehicle asks less from there on."), ("shared_cabinet",)
-    )
+    if lifted <= _LIFTED:
+        why = (*shared.why, "It stays there, and without volts nobody can tell who asked or gave less.")
+        return Told("unexplained", 0.5, why, ("vehicle_limit", "shared_cabinet", "vehicle_taper"))
+    # Amperes that stand while kW go with the volts are asked so.
+    why = (*shared.why, "It stays there, and kW go with the volts: the vehicle asks less from there on.")
+    return Told("vehicle_limit", 0.55, why, ("shared_cabinet", "vehicle_taper"))
 
 
 def _nothing(s: Stretch) -> Told:
