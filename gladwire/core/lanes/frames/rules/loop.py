@@ -55,6 +55,8 @@ def _held(record: ConversationRecord) -> Iterator[Fact]:
         amps = most_amps(connection)
         kilowatts = max((top(t, "EVPresentActivePower") for t in loops), default=0.0) / 1000.0
         up_to = f"up to {amps:.1f} A" if loops[0].kind == "CurrentDemand" else "AC"
+        if loops[0].kind == "CurrentDemand" and all(t.of_response("EVSEPresentCurrent") is None for t in loops):
+            up_to = "what flowed was not captured"
         if kilowatts:
             up_to = f"up to {kilowatts:.1f} kW"
         text = f"The charge loop ran for {seconds(lasted)}, {number_of(count, 'exchange')}, {up_to}."
@@ -81,6 +83,8 @@ def _no_current(record: ConversationRecord) -> Iterator[Fact]:
         loops = connection.of("CurrentDemand")
         if not loops or loops[-1].end_s - loops[0].start_s < NO_CURRENT_S or most_amps(connection) > FLOWS_A:
             continue
+        if all(t.of_response("EVSEPresentCurrent") is None for t in loops):
+            continue  # the post's side was not captured: what it gave is not known
         asked = max(top(t, "EVTargetCurrent") for t in loops)
         asks = "asked for up to"
         if not asked:  # in dynamic control of ISO 15118-20 the post decides, within what the vehicle takes

@@ -22,6 +22,8 @@ from gladwire.core.standards.source import PRACTICE
 from gladwire.core.standards.v2g_timers import SETTLED_S
 from gladwire.core.words import seconds
 
+_LOOPS = ("CurrentDemand", "ChargingStatus")
+
 
 def db(value: float) -> str:
     return f"{value:.1f} dB"
@@ -75,7 +77,9 @@ def _incomplete(record: ConversationRecord, by_vehicle: bool) -> Iterator[Fact]:
 
 def _rejected(record: ConversationRecord) -> Iterator[Fact]:
     for run in record.slac:
-        if run.result == "rejected" and run.match_asked_at_s is not None:
+        # A vehicle that talks over the link afterwards was confirmed, whether the capture shows it or not.
+        went_on = any(t.ev_mac == run.ev_mac and t.start_s > run.start_s for t in record.connections)
+        if run.result == "rejected" and run.match_asked_at_s is not None and not went_on:
             text = (
                 f"The vehicle asked {run.matched_mac or 'the post'} {run.match_requests} times to match, first at "
                 f"{run.match_asked_at_s:.2f} s, and got no confirmation."
@@ -88,10 +92,13 @@ def _weak(record: ConversationRecord) -> Iterator[Fact]:
         chosen = run.chosen
         if chosen is None or chosen.average_db <= FOUND_DB:
             continue
-        severity: Severity = "suspect" if chosen.average_db > POSSIBLE_DB else "note"
-        text = f"{chosen.evse_mac} hears the vehicle at {db(chosen.average_db)} below what was sent: " + (
-            "another outlet, or a bad contact of CP or PE." if severity == "suspect" else "possible, but not loud."
-        )
+        carried = any(t.ev_mac == run.ev_mac and t.start_s > run.start_s and t.of(*_LOOPS) for t in record.connections)
+        severity: Severity = "suspect" if chosen.average_db > POSSIBLE_DB and not carried else "note"
+        means = "possible, but not loud."
+        if chosen.average_db > POSSIBLE_DB:
+            means = "another outlet, or a bad contact of CP or PE."
+            means = "little, yet the line carried the whole session after it." if carried else means
+        text = f"{chosen.evse_mac} hears the vehicle at {db(chosen.average_db)} below what was sent: {means}"
         limit = f"{FOUND_DB.says} found, {POSSIBLE_DB.says} possible"
         yield Fact(severity, text, chosen.time_s, chosen.time_s, db(chosen.average_db), limit)
 
