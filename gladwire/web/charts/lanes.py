@@ -151,7 +151,7 @@ def _lane(capture: Capture, placed: Placed, number: int) -> dict[str, Any]:
         "folded": channel.told_by != "nothing" and (lane is None or lane.folded(records, channel.name, channel.unit)),
         "aside": alignment.how == "none",
         "marks": [{"start": m.start_s, "end": m.end_s, "text": m.text} for m in marks[:_MOST_MARKS]],
-        **(_pilot_parts(pilot) if pilot else {"segments": [], "events": []}),
+        **(_pilot_parts(pilot) if pilot else {"levels": True, "segments": [], "events": []}),
     }
 
 
@@ -164,7 +164,10 @@ def _words(channel: ChannelInfo) -> str:
 
 
 def _pilot_parts(record: PilotRecord) -> dict[str, Any]:
+    reading = record.interpretation
     return {
+        # Where it tells no levels, states and their bands have no place in the drawing.
+        "levels": reading.kind == "pilot" and reading.is_pilot_like,
         "segments": [
             {
                 "label": s.label,

@@ -8,11 +8,11 @@ from gladwire.core.findings import Finding
 from gladwire.core.lanes.lane import Judge
 from gladwire.core.lanes.pilot.asking import asking_s, requests
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment, as_one
-from gladwire.core.lanes.pilot.rules.offer import offers
+from gladwire.core.lanes.pilot.rules.offer import offered, offers
 from gladwire.core.lanes.records import Records
 from gladwire.core.stage import Standing
 from gladwire.core.standards.pilot_timing import PATIENCE_S
-from gladwire.core.words import amps, sampling, seconds
+from gladwire.core.words import sampling, seconds
 
 
 def _of_pilot(judge: Callable[[PilotRecord], Standing]) -> Judge:
@@ -60,7 +60,7 @@ def _offer(record: PilotRecord) -> Standing:
             return Standing("not_captured", f"No offer within the {seconds(waited)} in which a vehicle is seen.")
         return Standing("not_reached", "The post never oscillates with a vehicle connected.", "none")
     first = made[0]
-    short = f"{first.duty_percent:.0f} %" if first.offer_kind == "digital" else amps(first.advertised_current_a or 0.0)
+    short = f"{first.duty_percent:.0f} %" if first.offer_kind == "digital" else offered(first).partition(" (")[0]
     begun = min(s.start_s for s in record.segments if s.state != "A" and s.offer_kind == first.offer_kind)
     why = f"Oscillation from {begun:.2f} s, duty {first.duty_percent:.1f} %."
     return Standing("proven", why, short, begun, made[-1].end_s)

@@ -28,7 +28,7 @@ function head(lane) {
   const bold = document.createElement("b"), soft = document.createElement("span");
   bold.textContent = lane.kind === "pilot" ? "Pilot" : lane.name;
   soft.className = "soft small";
-  const what = lane.kind === "pilot" ? "V, CP to PE" + (data.lanes.length > 1 ? " · channel “" + lane.name + "”" : "") : lane.unit + " · " + lane.words;
+  const what = lane.kind === "pilot" ? (lane.levels ? "V, CP to PE" : "as recorded") + (data.lanes.length > 1 ? " · channel “" + lane.name + "”" : "") : lane.unit + " · " + lane.words;
   soft.textContent = " " + what + (manyFiles ? " · " + lane.file : "") + (lane.aside ? " · not placed" : "");
   name.append(bold, soft);
   tools.className = "tools";
@@ -73,7 +73,8 @@ export function layOut() {
 }
 
 function build(lane, withAxis) {
-  const pilot = lane.kind === "pilot", frames = lane.kind === "frames", colour = ink(lane.colour);
+  // Of a channel that tells no levels neither bands nor states are drawn: it is shown as it was recorded.
+  const pilot = lane.kind === "pilot" && lane.levels, frames = lane.kind === "frames", colour = ink(lane.colour);
   const y = frames ? { auto: false, min: -1, max: 1 } : pilot ? { auto: false, min: data.volts.lowest, max: data.volts.highest }
     : { range: function (u, low, high) { if (low == null) return [0, 1]; const edge = Math.max(0.12 * (high - low), 0.05); return [low - edge, high + 3.5 * edge]; } };
   const volts = axis({ size: 64, splits: function () { return levels; }, filter: function (u, splits) { return splits; },

@@ -15,10 +15,10 @@ function button(lane, segment, index, at, from, to) {
   const node = document.createElement("button");
   node.type = "button";
   node.dataset.segment = index;
-  node.className = segment.label === "?" ? "odd" : segment.duty == null ? "steady" : "";
+  node.className = segment.label === "?" && lane.levels ? "odd" : segment.duty == null ? "steady" : "";
   node.style.left = at.left + from + "px";
   node.style.width = Math.max(2, to - from - 1) + "px";
-  const short = (segment.amended ? "✎ " : "") + (segment.label === "?" ? "no state" : segment.label);
+  const short = (segment.amended ? "✎ " : "") + (segment.label !== "?" ? segment.label : lane.levels ? "no state" : segment.duty == null ? "steady" : "oscillates");
   const long = segment.duty == null ? short : short + " · " + number(segment.duty, 1) + " %";
   node.textContent = to - from > 100 ? long : to - from > (short.length > 2 ? 64 : 26) ? short : "";
   node.title = long + ", " + number(onClock(lane, segment.start), 3) + " to " + number(onClock(lane, segment.end), 3) + " s" + (segment.amended ? ", corrected by hand" : "");

@@ -21,9 +21,9 @@ export function put(lane) {
     lane.high.forEach(function (v) { if (v != null && v > most) most = v + 1; });
   }
   lane.plot.batch(function () {
-    lane.plot.setData([at, lane.low, lane.high], lane.kind !== "pilot");
+    lane.plot.setData([at, lane.low, lane.high], lane.kind !== "pilot" || !lane.levels);
     lane.plot.setScale("x", { min: view.range[0], max: view.range[1] });
-    if (lane.kind === "pilot") lane.plot.setScale("y", { min: least, max: most });
+    if (lane.kind === "pilot" && lane.levels) lane.plot.setScale("y", { min: least, max: most });
   });
 }
 
