@@ -9,9 +9,11 @@ from pathlib import Path
 
 import pytest
 
+from gladwire.benchmarks.blind import conversations, pilots
 from gladwire.core.rulebook import ALL
 from gladwire.core.standards.source import SOURCES
 from gladwire.formats.registry import KNOWN, READERS
+from gladwire.scenarios.all import SCENARIOS
 
 ROOT = Path(__file__).parents[1]
 PAGES = [ROOT / "README.md", ROOT / "CHANGELOG.md", *sorted((ROOT / "docs").glob("*.md"))]
@@ -89,3 +91,18 @@ def test_files_named_in_the_code_exist() -> None:
             r"\b(?:core|web|store|formats|work|tests|docs)/[\w/]+\.(?:py|html|js|md)\b", path.read_text()
         ):
             assert (ROOT / "gladwire" / name).exists() or (ROOT / name).exists(), f"{path}: {name}"
+
+
+def test_what_the_matrix_of_failures_names_exists() -> None:
+    text = (ROOT / "docs" / "accuracy.md").read_text().partition("### Which stage")[2]
+    rows_ = [line for line in text.splitlines() if line.startswith("| ") and not line.startswith("| stage")]
+    classes = {maker.__name__ for maker in (*pilots.MAKERS, *conversations.MAKERS)}
+    told = {s.key for s in SCENARIOS}
+    stages = set()
+    for line in rows_:
+        stages.add(line.split("|")[1].split(",")[0].strip())
+        files = {name for name in re.findall(r"`([^`]+)`", line) if name.endswith(".py")}
+        assert all(list((ROOT / "tests").rglob(name)) for name in files)
+        assert set(re.findall(r"`([^`]+)`", line)) - files <= classes
+        assert set(re.findall(r"“([^”]+)”", line)) <= told
+    assert len(stages) > 12

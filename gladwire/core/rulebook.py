@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from gladwire.core.findings import Finding, Rule, by_code
@@ -16,3 +17,8 @@ def breaking(findings: list[Finding] | tuple[Finding, ...], stage: str) -> Findi
     """The first finding that breaks this stage."""
     hits = [f for f in findings if BY_CODE[f.code].breaks_stage(f, stage)]
     return min(hits, key=lambda f: f.start_s, default=None)
+
+
+def danger(findings: Sequence[Finding]) -> Finding | None:
+    """The first finding that can hurt somebody; told before anything else."""
+    return next((f for f in findings if f.severity == "fault" and BY_CODE[f.code].danger), None)

@@ -10,6 +10,7 @@ from gladwire.core.diagnosis.cause import RankedCause
 from gladwire.core.diagnosis.ranking import rank
 from gladwire.core.findings import Finding, apply, gravest_first
 from gladwire.core.lanes.all import LANES
+from gladwire.core.rulebook import danger
 from gladwire.core.scene.rules import RULES as SCENE_RULES
 from gladwire.core.scene.scene import Scene
 from gladwire.core.scene.spine import placed, spine_of
@@ -34,6 +35,11 @@ class Judgement(BaseModel):
     outcome: Outcome
     verdict: str
     causes: tuple[RankedCause, ...]
+
+    @property
+    def danger(self) -> Finding | None:
+        """What can hurt somebody, if anything; the verdict begins with it."""
+        return danger(self.findings)
 
 
 def judge(scene: Scene) -> Judgement:

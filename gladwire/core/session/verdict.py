@@ -9,7 +9,7 @@ from gladwire.core.lanes.all import LANES
 from gladwire.core.lanes.power.judges import held_back
 from gladwire.core.lanes.unnamed.record import UnnamedRecord
 from gladwire.core.lanes.unnamed.rules import asks
-from gladwire.core.rulebook import ALL, BY_CODE, breaking
+from gladwire.core.rulebook import ALL, breaking, danger
 from gladwire.core.scene.scene import Scene
 from gladwire.core.session.outcome import BEFORE_HOLD, derates
 
@@ -17,7 +17,7 @@ from gladwire.core.session.outcome import BEFORE_HOLD, derates
 def verdict_sentence(scene: Scene, findings: Sequence[Finding]) -> str:
     """What can hurt somebody; then the first thing that broke the session, or what it waits for, or the story of the lane
     that knows it best."""
-    hurts = next((f for f in findings if f.severity == "fault" and BY_CODE[f.code].danger), None)
+    hurts = danger(findings)
     told = _sentence(scene, findings)
     return (
         told if hurts is None or told.startswith(hurts.text) else f"{hurts.text} {told.replace(hurts.text, '').strip()}"

@@ -38,7 +38,7 @@ def columns_of(head: list[str], fit: Fit, body: Rows) -> tuple[Column, ...]:
         row
         for line in (_COMMENT.sub("", each) for each in head[-4:])
         if (len(row := _names_in(line, fit.delimiter)) > max(fit.active) or _is_header(row, fit))
-        and not (_KEY_AND_VALUE.match(line) or is_spacing(re.split(r"[:=;,\t]", line)[0]))
+        and not (_KEY_AND_VALUE.match(line) or is_spacing(line))
     ]
     rows = [row + [""] * (max(fit.active) + 1 - len(row)) for row in rows]
     units_row = next((row for row in reversed(rows[-1:]) if _is_units_row(row, fit)), None)
@@ -47,6 +47,8 @@ def columns_of(head: list[str], fit: Fit, body: Rows) -> tuple[Column, ...]:
         for row in rows
         if row is not units_row and not any(is_value(c, comma) for c in row for comma in (True, False))
     ][-2:]
+    if len(names) == 2 and head and is_spacing(_COMMENT.sub("", head[-1])):
+        names = []  # keys and values down to the numbers: a header is one row
     if len(names) == 2 and any(_A_VALUE.match(cell) for cell in names[0]):
         names = names[1:]  # a key and its value, such as “50 kHz”
     columns = []

@@ -78,10 +78,12 @@ def key_of(name: str) -> str:
     return re.sub(r"['’\s_]+", " ", without_accents(re.sub(r"[\[(].*?[\])]", "", name)).strip(" :#\"'")).strip()
 
 
-def is_spacing(name: str) -> bool:
-    """Whether a key names the rate or the interval of samples, and no column."""
+def is_spacing(line: str) -> bool:
+    """Whether a line tells the rate or the interval of samples, and names no columns; a short key, “fs”, with its number."""
+    name, *values = re.split(r"[:=;,\t]", line)
     key = key_of(name)
-    return len(key) > 6 and bool(_INTERVAL_KEY.match(key) or _RATE_KEY.match(key))
+    told = len(key) > 6 or any(re.match(r"\s*[-+]?\d", value) for value in values)
+    return told and bool(_INTERVAL_KEY.match(key) or _RATE_KEY.match(key))
 
 
 def spacing(keys: dict[str, str], comma: bool) -> tuple[float | None, float | None]:
