@@ -17,13 +17,13 @@ _STOPS_NOTHING = ("seat", "proximity", "lock")
 def walk(scene: Scene, findings: Sequence[Finding]) -> tuple[StageResult, ...]:
     """Walk the spine the scene shows."""
     results: list[StageResult] = []
-    broken = False
+    broken = ""
     for stage in spine_of(scene):
         stands = standing_of(stage.key, scene, findings)
         if broken and stands.state == "not_captured" and stage.key not in (*_STOPS_NOTHING, "pilot"):
-            stands = Standing("not_reached", "An earlier stage was not passed.")
+            stands = Standing("not_reached", f"{broken} was not passed.")
         # What follows a failure may still have been seen; only what was not seen is called not reached.
         stops = stands.state == "not_reached" and stage.key not in _STOPS_NOTHING
-        broken = broken or stands.state == "failed" or stops
+        broken = stage.title if stands.state == "failed" else broken or (stage.title if stops else "")
         results.append(StageResult(stage=stage.key, title=stage.title, **stands._asdict()))
     return tuple(results)
