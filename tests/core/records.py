@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 from gladwire.core.findings import SEVERITIES, Finding, Severity, apply
@@ -11,6 +11,8 @@ from gladwire.core.lanes.bus.rules import RULES as BUS
 from gladwire.core.lanes.contactor.record import Closing, ContactorRecord
 from gladwire.core.lanes.contactor.rules import RULES as CONTACTOR
 from gladwire.core.lanes.contactor.rules import Switching
+from gladwire.core.lanes.frames.connection import CapturedMessage
+from gladwire.core.lanes.frames.held_back import held_back
 from gladwire.core.lanes.frames.record import Connection, ConversationRecord, Exchange, SentMessage
 from gladwire.core.lanes.frames.rules import RULES as FRAMES
 from gladwire.core.lanes.mains.record import MainsRecord, Span
@@ -22,6 +24,7 @@ from gladwire.core.lanes.pilot.rules import RULES as PILOT
 from gladwire.core.lanes.proximity.record import ProximityRecord, ProximitySegment
 from gladwire.core.lanes.proximity.rules import RULES as PROXIMITY
 from gladwire.core.lanes.records import Record, Records
+from gladwire.core.plc.message import Message
 from gladwire.core.plc.slac import SlacProfile, SlacRun
 from gladwire.core.scene.rules.across_lanes import RULES as ACROSS
 from gladwire.core.scene.rules.stamped import RULES as STAMPED
@@ -171,6 +174,16 @@ def unanswered(stem: str) -> Exchange:
     return exchange(stem, 1.0, 1.0, {}, {}, response=None, answered=False)
 
 
+def said(exchanges: Sequence[Exchange]) -> Iterator[CapturedMessage]:
+    """What is said at the start of each exchange and again at its end."""
+    for each in exchanges:
+        for at in (each.start_s, each.end_s):
+            for side, sent in enumerate((each.request, each.response)):
+                if sent:
+                    message = Message(each.protocol, sent.name, sent.fields)
+                    yield CapturedMessage(at, 0, 0, side, message, b"", 0)
+
+
 def frames(
     code: str, least: Severity, made: Callable[[float], tuple[Sequence[Exchange], float]], **more: Any
 ) -> Rulings:
@@ -179,7 +192,8 @@ def frames(
     def found(x: float) -> Sequence[Finding]:
         exchanges, end = made(x)
         values = {"protocol": "ISO15118-2", "ends": (), **more}
-        connection = Connection(start_s=0.0, end_s=end, exchanges=tuple(exchanges), **values)
+        held = held_back(list(said(exchanges)))
+        connection = Connection(start_s=0.0, end_s=end, exchanges=tuple(exchanges), held_back=held, **values)
         record = ConversationRecord(start_s=0.0, end_s=end, frames=100, connections=(connection,))
         return apply(FRAMES, record)
 

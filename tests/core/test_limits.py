@@ -263,3 +263,13 @@ def test_letting_go_to_b_for_longer_than_a_bounce_is_another_request(gap_ms: int
     record = stays(("A1", 1.0), ("B2", 1.0), ("C2", 5.0), ("B2", gap_ms / 1e3), ("C2", 5.0), ("B2", 2.0))
     count = 1 if gap_ms < 50 else 2
     assert (len(requests(record)), len(commands(record.segments))) == (count, count)
+
+
+@pytest.mark.parametrize(("stops", "told"), [(False, True), (True, False)])
+def test_what_a_post_gives_after_it_asked_to_stop_is_no_derating(stops: bool, told: bool) -> None:
+    notice = {"EVSENotification": "StopCharging"} if stops else {}
+    asked = {"EVTargetCurrent": 100.0}
+    rulings = frames("gives_less", "suspect", lambda x: ([
+        exchange("CurrentDemand", 1.0, 9.0, asked, {"EVSEPresentCurrent": 100.0}),
+        exchange("CurrentDemand", 10.0, 30.0, asked, {"EVSEPresentCurrent": x, **notice})], 40.0))  # fmt: skip
+    assert rulings.told(2.0) is told

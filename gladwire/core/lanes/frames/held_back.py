@@ -12,7 +12,7 @@ from gladwire.core.lanes.frames.connection import CapturedMessage
 from gladwire.core.lanes.frames.folding import FLAGS
 from gladwire.core.lanes.frames.record import HeldBack
 from gladwire.core.standards.dc_limits import FLOWS_A, GIVES_A, GIVES_SHARE, NO_CURRENT_S
-from gladwire.core.standards.v2g_codes import FIELDS_20
+from gladwire.core.standards.v2g_codes import FIELDS_20, STOP_NOTICES, STOPPING
 
 # A limit this much under the largest it was is lowered; a want this much over it is held back by it. Common practice.
 _LOWERED, _OVER = 0.9, 1.02
@@ -47,6 +47,8 @@ def _said(messages: Sequence[CapturedMessage], asks: str, gives: str, allows: tu
             allowed = next((v for key in allows if (v := _number(fields, key)) is not None), None)
             given = _number(fields, gives)
             flagged = any(fields.get(flag) is True for flag in FLAGS)
+            if _asks_to_stop(fields):
+                break  # what it gives after that is no derating
             if allowed is not None or given is not None:
                 found.append(_Said(m.time_s, asked, given, allowed, flagged))
     return found
@@ -54,6 +56,12 @@ def _said(messages: Sequence[CapturedMessage], asks: str, gives: str, allows: tu
 
 def _is_loop(name: str) -> bool:
     return name[:-3] in ("CurrentDemand", "ChargingStatus", "DC_ChargeLoop", "AC_ChargeLoop")
+
+
+def _asks_to_stop(fields: dict[str, Any]) -> bool:
+    """As of an answer: a notice or a status with which the post asks to stop."""
+    words = {path.rpartition(".")[2]: value for path, value in fields.items()}
+    return words.get("EVSENotification") in STOP_NOTICES or words.get("EVSEStatusCode") in STOPPING
 
 
 def _number(fields: dict[str, Any], name: str) -> float | None:

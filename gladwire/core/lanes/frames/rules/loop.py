@@ -8,7 +8,7 @@ from gladwire.core.findings import Fact, Rule, Severity, only
 from gladwire.core.lanes.frames.folding import FLAGS
 from gladwire.core.lanes.frames.record import SPOKEN, Connection, ConversationRecord, Exchange
 from gladwire.core.lanes.frames.rules.link import connections_of
-from gladwire.core.standards.dc_limits import FLOWS_A, GIVES_A, GIVES_SHARE, NO_CURRENT_S
+from gladwire.core.standards.dc_limits import FLOWS_A, NO_CURRENT_S
 from gladwire.core.standards.source import ISO_15118_2, ISO_15118_20, PRACTICE
 from gladwire.core.standards.v2g_codes import EMERGENCY, EV_ERRORS, POST_STATUS, RENEGOTIATIONS, STOPPING
 from gladwire.core.words import number_of, seconds
@@ -149,38 +149,14 @@ def _less(record: ConversationRecord) -> Iterator[Fact]:
     """Present current far below demand without a limit flag, told once, for the longest such turn."""
     for connection in connections_of(record):
         quietly = [h for h in connection.held_back if h.kind == "short"]
-        if quietly:
-            h = max(quietly, key=lambda h: h.end_s - h.start_s)
-            text = (
-                f"From {h.start_s:.2f} s on the post gives {h.now:.0f} A where the vehicle asks {h.before:.0f} A, for "
-                f"{seconds(h.end_s - h.start_s)}, without saying that a limit is reached; its own limits would allow more."
-            )
-            yield Fact("suspect", text, h.start_s, h.end_s, f"{h.now:.0f} A", f"{h.before:.0f} A")
+        if not quietly:
             continue
-        short = []
-        for exchange in connection.of("CurrentDemand"):
-            asked, given = exchange.of_request("EVTargetCurrent"), exchange.of_response("EVSEPresentCurrent")
-            lasted = exchange.end_s - exchange.start_s
-            if (
-                asked
-                and given is not None
-                and not exchange.flags
-                and lasted > NO_CURRENT_S
-                and given < GIVES_SHARE * asked - GIVES_A
-                and given > FLOWS_A
-            ):
-                short.append(exchange)
-        if short:
-            exchange = max(short, key=lambda t: t.end_s - t.start_s)
-            asked, given = (
-                float(exchange.of_request("EVTargetCurrent")),
-                float(exchange.of_response("EVSEPresentCurrent")),
-            )
-            text = (
-                f"The post gives {given:.0f} A where the vehicle asks {asked:.0f} A, without saying that a "
-                "limit is reached."
-            )
-            yield Fact("suspect", text, exchange.start_s, exchange.end_s, f"{given:.0f} A", f"{asked:.0f} A")
+        h = max(quietly, key=lambda h: h.end_s - h.start_s)
+        text = (
+            f"From {h.start_s:.2f} s on the post gives {h.now:.0f} A where the vehicle asks {h.before:.0f} A, for "
+            f"{seconds(h.end_s - h.start_s)}, without saying that a limit is reached; it names none that low."
+        )
+        yield Fact("suspect", text, h.start_s, h.end_s, f"{h.now:.0f} A", f"{h.before:.0f} A")
 
 
 def _lowers(record: ConversationRecord) -> Iterator[Fact]:
