@@ -12,7 +12,7 @@ from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.signal.waveform import Recording
 from gladwire.formats.errors import UnreadableError
 from gladwire.formats.opening import MOST_COLUMNS, Source
-from gladwire.formats.power_rows import find_table, record_from
+from gladwire.formats.power_rows import Table, find_table, record_from
 from gladwire.formats.reader import Options, Reader
 from gladwire.formats.scope_csv import read_tidy
 from gladwire.formats.table.spelling import with_colons
@@ -24,6 +24,8 @@ _MOST_UNPACKED, _MOST_ROWS = 512 * 2**20, 500_000
 _MOST_CELLS = 5_000_000
 # Slower than this no scope samples; volts and amperes alone are then a record's.
 _LOGGED_S = 0.1
+# As slow as this nobody sees a pilot of 1 kHz: volts and amperes whose times name no unit may be read by the hour.
+_MAY_BE_HOURS_S = 1e-3
 _ANY = {"power_kw", "soc_percent", "energy_kwh", "volts_v", "amps_a"}
 
 
@@ -48,13 +50,21 @@ def read(source: Source, options: Options) -> PowerRecord | Recording:
         raise UnreadableError("the workbook is damaged: it cannot be opened") from error
     tables = [(rows, table) for rows in sheets if (table := find_table(rows, given=dict(options.columns)))]
     rows, table = max(tables, key=lambda found: (found[1].score(), len(found[1].has)), default=([], None))
-    if table is not None and not table.score() and (table.is_of_phases or table.usual_step() < _LOGGED_S):
+    if table is not None and not table.score() and (table.is_of_phases or table.usual_step() < _slowest(table)):
         tidy = tidied(rows)
         if tidy is not None:
             return replace(read_tidy(tidy, options), format=READER.key)
     if table is None or not (table.has & _ANY or len(table.grid.columns) > 2):
         raise UnreadableError("no sheet names kW, state of charge, volts or amperes in its columns")
     return record_from(rows, READER.key, options)
+
+
+def _slowest(table: Table) -> float:
+    """The step of times from which on a table is no samples of a scope, in seconds or as told."""
+    column = table.time_columns[:1]
+    meaning = table.meanings[column[0]] if column else None
+    told = meaning is not None and meaning.sure == 2
+    return _LOGGED_S if told or not table.has >= {"volts_v", "amps_a"} else _MAY_BE_HOURS_S
 
 
 def _rows(sheet: Any) -> Any:

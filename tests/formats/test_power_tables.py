@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from gladwire.core.lanes.power.record import PowerRecord, completed, energy_kwh
 from gladwire.core.quantities import QUANTITIES
+from gladwire.core.signal.waveform import Recording
 from gladwire.formats import power_csv, power_xlsx, scope_csv
 from gladwire.formats.dates import moment_of
 from gladwire.formats.errors import UnreadableError
@@ -255,6 +256,21 @@ def test_a_workbook_is_read_from_the_sheet_that_names_quantities() -> None:
     assert record.recorded_at.startswith("2026-10-14")
     times = [[datetime.time(23, 59, 58), 50], [datetime.time(0, 0, 3), 51]]
     assert read(book([["Time", "kW"], *times])).time_s.tolist() == [0, 5]
+
+
+@pytest.mark.parametrize(
+    ("title", "step", "asked"), [("Time", 30 / 3600, True), ("Time (s)", 0.02, False), ("Time", 5e-4, False)]
+)
+def test_a_workbook_of_volts_and_amperes_is_no_scope_s_where_its_times_may_be_hours(
+    title: str, step: float, asked: bool
+) -> None:
+    rows: list[list[object]] = [[round(step * i, 5), 355.0 + i, 20.5 + i % 5] for i in range(60)]
+    taken = Source(book([[title, "Voltage", "Current"], *rows]))
+    if asked:
+        with pytest.raises(UnreadableError, match="seconds, minutes or hours"):
+            read_capture(taken)
+    else:
+        assert isinstance(read_capture(taken), Recording)
 
 
 def test_damaged_and_hostile_workbooks_are_refused() -> None:
