@@ -273,3 +273,27 @@ def test_what_a_post_gives_after_it_asked_to_stop_is_no_derating(stops: bool, to
         exchange("CurrentDemand", 1.0, 9.0, asked, {"EVSEPresentCurrent": 100.0}),
         exchange("CurrentDemand", 10.0, 30.0, asked, {"EVSEPresentCurrent": x, **notice})], 40.0))  # fmt: skip
     assert rulings.told(2.0) is told
+
+
+@pytest.mark.parametrize(
+    ("kind", "stands"), [("CurrentDemand", "pack voltage stands"), ("ChargingStatus", "mains may stand")]
+)
+def test_what_stands_at_the_inlet_when_a_stop_is_ignored_is_what_the_loop_carries(kind: str, stands: str) -> None:
+    notice = {"EVSENotification": "StopCharging"}
+    rulings = frames("stop_ignored", "fault", lambda x: ([exchange(kind, 1.0, 1.0 + x, {}, notice)], 60.0))
+    told = next(f for f in rulings.found(30.0) if f.code == "stop_ignored")
+    assert stands in told.text
+
+
+@pytest.mark.parametrize(
+    ("kind", "limit", "wanted"),
+    [("CurrentDemand", "EVSEMaximumCurrentLimit", True), ("ChargingStatus", "EVSEMaxCurrent", False)],
+)
+def test_a_lowered_limit_says_what_the_vehicle_would_take_only_where_it_asked(
+    kind: str, limit: str, wanted: bool
+) -> None:
+    asked = {"EVTargetCurrent": 100.0}
+    rulings = frames("post_lowers_limit", "suspect", lambda x: ([
+        exchange(kind, 1.0, 9.0, asked, {limit: 120.0}), exchange(kind, 10.0, 30.0, asked, {limit: x})], 40.0))  # fmt: skip
+    told = next(f for f in rulings.found(20.0) if f.code == "post_lowers_limit")
+    assert ("would take more" in told.text) is wanted

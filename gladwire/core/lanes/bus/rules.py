@@ -411,7 +411,7 @@ def _post_gone(record: CanRecord) -> Iterator[Fact]:
     limit, inlet = record.of("post_max_a"), record.of("inlet_v") or record.of("pack_v")
     gone = limit is not None and any(v <= FLOWS_A for v in limit.within(ended - BUS_SETTLED_S, until))
     volts = inlet.at(until - 1e-3) if inlet else None
-    stands = f"{volts:.0f} V of the pack stand" if volts is not None and volts > LIVE_V else "pack voltage stands"
+    stands = f"{volts:.0f} V of the pack stand" if volts is not None and volts > LIVE_V else "pack voltage may stand"
     text = (
         f"The post stopped at {ended:.2f} s{' and allows nothing any more' if gone else ''}, and the controller goes on "
         f"asking for {wanted:.0f} A with its contactors closed for {seconds(until - ended)}: {stands} at the inlet. The "

@@ -12,7 +12,8 @@ Place = Literal["post", "inlet", ""]
 
 
 def probe_place(segments: Sequence[Segment]) -> Place:
-    """ "" where nothing tells: the capture begins with the plug in and never shows it out."""
+    """ "" where nothing tells: the capture begins with the plug in and never shows it out. "inlet" is likely, not proven: a
+    post that was off begins so too."""
     if any(s.state == "A" and s.duration_s >= BOUNCE_S for s in segments):
         return "post"
     first = next((s for s in segments if s.duration_s >= BOUNCE_S), None)

@@ -57,8 +57,9 @@ def _followed(record: ConversationRecord) -> Iterator[Fact]:
                 )
                 yield Fact("note", text, asked.start_s, until, seconds(waited), STOP_IGNORED_S.says)
             continue
+        stands = "mains may stand" if asked.kind == "ChargingStatus" else "pack voltage stands"
         rest = (
-            " The plug stays locked as long as the loop runs, and rightly: pack voltage stands at the inlet. End the demand "
+            f" The plug stays locked as long as the loop runs, and rightly: {stands} at the inlet. End the demand "
             f"at the vehicle. {RELEASE_FIRST}."
             if not off
             else ""

@@ -165,9 +165,11 @@ def _lowers(record: ConversationRecord) -> Iterator[Fact]:
         if lowered:
             h = max(lowered, key=lambda h: (h.before - h.now) * (h.end_s - h.start_s))
             until = "to the loop's end" if h.to_the_end else f"for {seconds(h.end_s - h.start_s)}"
+            # An AC loop does not say what the vehicle would take.
+            wants = "" if connection.of("ChargingStatus") else ", while the vehicle would take more"
             text = (
                 f"At {h.start_s:.2f} s the post lowers its limit from {h.before:.0f} {h.unit} to {h.now:.0f} {h.unit}, "
-                f"{until}, while the vehicle would take more."
+                f"{until}{wants}."
             )
             yield Fact(
                 "suspect", text, h.start_s, h.end_s, f"{h.now:.0f} {h.unit}", f"{h.before:.0f} {h.unit} as before"

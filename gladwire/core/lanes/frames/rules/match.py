@@ -97,7 +97,7 @@ def _weak(record: ConversationRecord) -> Iterator[Fact]:
         means = "possible, but not loud."
         if chosen.average_db > POSSIBLE_DB:
             means = "another outlet, or a bad contact of CP or PE."
-            means = "little, yet the line carried the whole session after it." if carried else means
+            means = "little, yet the line carried a charge loop after it." if carried else means
         text = f"{chosen.evse_mac} hears the vehicle at {db(chosen.average_db)} below what was sent: {means}"
         limit = f"{FOUND_DB.says} found, {POSSIBLE_DB.says} possible"
         yield Fact(severity, text, chosen.time_s, chosen.time_s, db(chosen.average_db), limit)

@@ -81,12 +81,12 @@ def _is_restart(s: Segment, before: str, after: str) -> bool:
 
 
 def _restarted(record: PilotRecord) -> Iterator[Fact]:
+    place = probe_place(record.segments)
     for letter in "EF":
         for s, before, after in _stands_in(record, letter):
             if _is_restart(s, before, after):
-                text = (
-                    f"The post showed {letter} for {seconds(s.duration_s)} and came back: it asks to be matched anew."
-                )
+                text = f"The pilot showed {letter} for {seconds(s.duration_s)} and came back: the post asks to be matched anew"
+                text += "." if letter == "F" or place == "post" else ", or, read at the vehicle, the plug was out."
                 yield Fact(
                     "note", text, s.start_s, s.end_s, seconds(s.duration_s), RESTART_MATCHING_MIN_S.says
                 )  # fmt: skip
@@ -125,8 +125,8 @@ def _gone_at_inlet(record: PilotRecord) -> Iterator[Fact]:
     for s, before, after in _stands_in(record, "E"):
         if before in ("C", "D") and not _is_restart(s, before, after):
             text = (
-                f"At the vehicle the pilot went to {volts(s.high_v)} at {s.start_s:.2f} s while energy was asked for: a plug "
-                "drawn, a contact that opened, or the post in error; a probe at the post tells which."
+                f"The pilot, read at the vehicle as it seems, went to {volts(s.high_v)} at {s.start_s:.2f} s while energy "
+                "was asked for: a plug drawn, a contact that opened, or the post in error; a probe at the post tells which."
             )
             yield Fact("fault", text, s.start_s, s.end_s, volts(s.high_v), "C to B before", "hold")
 
@@ -139,8 +139,8 @@ def _before_plug_in(record: PilotRecord) -> Iterator[Fact]:
     first = record.segments[0] if record.segments else None
     if first and probe_place(record.segments) == "inlet":
         text = (
-            f"{volts(first.high_v)} until {first.end_s:.2f} s, then {record.segments[1].label}: the probe sits at the "
-            "vehicle, which reads 0 V until the plug makes contact."
+            f"{volts(first.high_v)} until {first.end_s:.2f} s, then {record.segments[1].label}: as read at the vehicle, "
+            "where 0 V stand until the plug makes contact; a post that was off reads so too."
         )
         yield Fact("normal", text, first.start_s, first.end_s, volts(first.high_v), "0 V at an inlet with no plug")
 
