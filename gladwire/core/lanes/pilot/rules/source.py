@@ -85,10 +85,11 @@ def _restarted(record: PilotRecord) -> Iterator[Fact]:
     for letter in "EF":
         for s, before, after in _stands_in(record, letter):
             if _is_restart(s, before, after):
-                text = f"The pilot showed {letter} for {seconds(s.duration_s)} and came back: the post asks to be matched anew"
+                lasted = seconds(s.duration_s)
+                text = f"The pilot showed {letter} for {lasted} and came back: the post asks to be matched anew"
                 text += "." if letter == "F" or place == "post" else ", or, read at the vehicle, the plug was out."
                 yield Fact(
-                    "note", text, s.start_s, s.end_s, seconds(s.duration_s), RESTART_MATCHING_MIN_S.says
+                    "note", text, s.start_s, s.end_s, lasted, RESTART_MATCHING_MIN_S.says
                 )  # fmt: skip
 
 
