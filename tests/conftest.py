@@ -1,7 +1,8 @@
-"""One private MariaDB for the whole run, emptied between tests that write."""
+"""One private MariaDB for each process of the run, emptied between tests that write."""
 
 from __future__ import annotations
 
+import os
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -15,7 +16,8 @@ from gladwire.store.mariadb import PrivateMariaDB
 from gladwire.store.models import Base
 from gladwire.web import session_view
 
-VAR = Path(__file__).parents[1] / "var"
+# Processes that share a run share nothing on the disk.
+VAR = Path(__file__).parents[1] / "var" / os.environ.get("PYTEST_XDIST_WORKER", "")
 
 
 @pytest.fixture(scope="session")

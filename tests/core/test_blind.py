@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.benchmarks.blind import conversations, pilots
+from gladwire.benchmarks.blind import conversations, pilots, power
 from gladwire.benchmarks.blind.truth import Truth, marked
 from gladwire.core.lanes.pilot.measure import measure
 from gladwire.core.measured import measure_capture, measure_recording
@@ -30,6 +30,14 @@ def test_a_pilot_s_truth_is_told(case: pilots.Case) -> None:
 @pytest.mark.parametrize("case", conversations.cases(1, SEED), ids=lambda c: c.name)
 def test_a_conversation_s_truth_is_told(case: conversations.Case) -> None:
     held(case.truth, judge_alone(measure_capture(case.capture).measured))
+
+
+def test_the_limiter_of_each_minute_is_told() -> None:
+    classes = power.limiter_minutes(1, SEED)
+    assert classes.right > 0.97, classes.confused
+    mixed = power.minutes_at_random(40, SEED)
+    assert mixed.right > 0.8, mixed.confused
+    assert mixed.wrong + mixed.party < 0.07, mixed.confused
 
 
 @pytest.mark.parametrize("rate_hz", [50e3, 100e3, 200e3, 487e3])

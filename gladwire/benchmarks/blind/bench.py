@@ -16,6 +16,10 @@ PAGE = Path("docs/accuracy.md")
 _BEGINS, _ENDS = "<!-- blind -->", "<!-- end blind -->"
 _COLUMNS = ("captures", "outcome", "owner", "cause first", "among three", "healthy blamed", "something wrong")
 _MOST_MISSES = 12
+_LEDGER_HEAD = (
+    "| power records | minutes | limiter right | named beside | nobody named | another of the same party | another |\n"
+    "|---|---|---|---|---|---|---|"
+)
 
 
 def main(arguments: Sequence[str]) -> None:
@@ -31,16 +35,25 @@ def main(arguments: Sequence[str]) -> None:
         marks = list(found)
         rows.append(_row(title, [m for _, m in marks]))
         misses += [f"{name}: {'; '.join(m.wrong) or 'another cause first'}" for name, m in marks if _is_missed(m)]
-    share, minutes, confused = power.limiter_minutes(given.each, given.seed)
     table = "\n".join([f"| | {' | '.join(_COLUMNS)} |", f"|---{'|---' * len(_COLUMNS)}|", *rows])
-    told = f"Limiter minutes right: {100 * share:.0f} % of {minutes:.0f}."
+    classes, mixed = power.limiter_minutes(given.each, given.seed), power.minutes_at_random(25 * given.each, given.seed)
+    told = "\n".join([_LEDGER_HEAD, _ledger_row("one cause each", classes), _ledger_row("everything at once", mixed)])
     listed = [f"- {miss[:150]}" for miss in misses[:_MOST_MISSES]]
-    most = [f"- {minutes:.0f} min of {right} told as {was}" for (right, was), minutes in confused[:6]]
+    most = [
+        f"- {minutes:.0f} min of {right} told as {was}, {title}"
+        for title, found in (("one cause each", classes), ("everything at once", mixed))
+        for (right, was), minutes in found.confused[:4]
+    ]
     text = "\n".join([table, "", told, "", "Missed:" if listed or most else "Nothing missed.", "", *listed, *most])
     print(text)
     page = PAGE.read_text()
     before, _, rest = page.partition(_BEGINS)
     PAGE.write_text(f"{before}{_BEGINS}\n{text.rstrip()}\n{_ENDS}{rest.partition(_ENDS)[2]}")
+
+
+def _ledger_row(title: str, found: power.Minutes) -> str:
+    shares = (found.right, found.beside, found.silent, found.party, found.wrong)
+    return f"| {title} | {found.total:.0f} | {' | '.join(f'{100 * share:.1f} %' for share in shares)} |"
 
 
 def _pilots(each: int, seed: int) -> Iterable[tuple[str, Marks]]:

@@ -9,30 +9,26 @@ import random
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 
 from gladwire.core.lanes.power.ledger import keep_ledger
 from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.power.chain import Context
+from gladwire.core.power.limiters import BY_KEY
 
 Array = np.ndarray
 # Rest volts of one cell by charge, of no maker: a usual nickel-rich one.
 _REST = (
-    (0, 3.05),
-    (5, 3.38),
-    (10, 3.48),
-    (20, 3.56),
-    (30, 3.62),
-    (40, 3.67),
-    (50, 3.74),
-    (60, 3.84),
-    (70, 3.93),
-    (80, 4.02),
-    (90, 4.10),
-    (100, 4.18),
-)
+    (0, 3.05), (5, 3.38), (10, 3.48), (20, 3.56), (30, 3.62), (40, 3.67), (50, 3.74), (60, 3.84), (70, 3.93), (80, 4.02),
+    (90, 4.10), (100, 4.18),
+)  # fmt: skip
 _CELL_OHM = 0.00125
+# An iron-phosphate one: hardly any rise between the ends.
+_REST_FLAT = (
+    (0, 2.95), (3, 3.12), (10, 3.21), (20, 3.265), (30, 3.29), (40, 3.30), (60, 3.315), (75, 3.33), (95, 3.345), (100, 3.42),
+)  # fmt: skip
 # A connector's warmth from which a cable folds back.
 _FOLDS_C = 60.0
 
@@ -43,6 +39,7 @@ class Night:
     name the play gives; known: what the ledger is told."""
 
     cells: int = 96
+    rest: tuple[tuple[float, float], ...] = _REST
     kwh: float = 64.0
     begins: float = 14.0
     ends: float = 82.0
@@ -52,6 +49,7 @@ class Night:
     cable_a: float | None = None
     adapter_a: float | None = None
     boost: tuple[float, float] | None = None
+    boost_s: float = 300.0
     converter_kw: float | None = None
     vehicle_a: float | None = None
     cold_from_c: float | None = None
@@ -61,13 +59,19 @@ class Night:
     throttle: tuple[float, float] | None = None
     ac_kw: float | None = None
     onboard_kw: float | None = None
+    ramp_a_s: float = 4.0
     noise: float = 0.004
+    rounds: dict[str, float] = field(default_factory=dict)
     every_s: int = 5
     shows: tuple[str, ...] = ("volts_v", "amps_a", "soc_percent")
     known: dict[str, float] = field(default_factory=dict)
     # Full or not, what a vehicle asks by its own curve is its limit.
     names: dict[str, tuple[str, ...]] = field(
-        default_factory=lambda: {"vehicle_taper": ("vehicle_taper", "vehicle_limit")}
+        default_factory=lambda: {
+            "vehicle_taper": ("vehicle_taper", "vehicle_limit"),
+            # Nobody says why it ended.
+            "none": ("none", "stop_fault"),
+        }
     )
     neighbours: tuple[float, ...] = ()
 
@@ -76,13 +80,13 @@ class Night:
         rng = np.random.default_rng(seed)
         soc, pack_c, wh, t, amps = self.begins, self.cold_from_c or 24.0, 0.0, 0.0, 0.0
         plug_c = 25.0
-        rows: list[tuple[float, float, float, float, float, float, str]] = []
+        rows: list[tuple[float, float, float, float, float, float, float, float, str]] = []
         while soc < self.ends and t < 3 * 3600:
-            rest = _between(soc, _REST) * self.cells
+            rest = _between(soc, self.rest) * self.cells
             asked, why = self._asked(soc, pack_c, t)
             allowed, other = self._allowed(t, rest + amps * _CELL_OHM * self.cells, wh, plug_c)
             target, name = (asked, why) if asked <= allowed else (allowed, other)
-            ramp = 4.0 if amps < target and t < 90 else 40.0
+            ramp = self.ramp_a_s if amps < target and t < 1.2 * target / self.ramp_a_s else 40.0
             if target - amps > ramp:
                 name = "ramp"
             amps += float(np.clip(target - amps, -60.0, ramp))
@@ -91,11 +95,11 @@ class Night:
             soc += 100.0 * volts * amps / 3600.0 / (self.kwh * 1000.0) * 0.96
             pack_c += 0.0035 * (amps / 200.0) ** 2 + (0.004 if self.cold_from_c is not None else 0.0)
             plug_c += ((25.0 + 0.00055 * amps**2) - plug_c) / 420.0
-            rows.append((t, volts, amps, soc, pack_c, plug_c, name))
+            rows.append((t, volts, amps, soc, pack_c, plug_c, asked, min(allowed, 900.0), name))
             t += 1.0
-        rows += [(t + i, volts * 0.99, 0.0, soc, pack_c, plug_c, "none") for i in range(30)]
+        rows += [(t + i, volts * 0.99, 0.0, soc, pack_c, plug_c, 0.0, min(allowed, 900.0), "none") for i in range(30)]
         kept = rows[:: self.every_s]
-        columns = {"volts_v": 1, "amps_a": 2, "pack_c": 4, "connector_c": 5}
+        columns = {"volts_v": 1, "amps_a": 2, "pack_c": 4, "connector_c": 5, "asked_a": 6, "post_max_a": 7}
         wander = 1.0 + self.noise * rng.normal(size=len(kept))
         values: dict[str, Array] = {
             key: np.array([float(r[i]) for r in kept]) * (wander if key == "amps_a" else 1.0)
@@ -106,7 +110,10 @@ class Night:
             values["soc_percent"] = np.floor([float(r[3]) for r in kept])
         if "power_kw" in self.shows:
             values["power_kw"] = np.array([float(r[1]) * float(r[2]) / 1000.0 for r in kept]) * wander
-        return PowerRecord(np.array([float(r[0]) for r in kept]), values), [str(r[6]) for r in kept]
+        for key, step in self.rounds.items():
+            if key in values:
+                values[key] = np.round(values[key] / step) * step
+        return PowerRecord(np.array([float(r[0]) for r in kept]), values), [str(r[8]) for r in kept]
 
     def _asked(self, soc: float, pack_c: float, t: float) -> tuple[float, str]:
         wants = [(_between(soc, self.curve), "vehicle_taper")]
@@ -124,13 +131,13 @@ class Night:
             if amps is not None:
                 limits.append((amps, name))
         if self.boost:
-            limits.append((self.boost[0] if t > 300 else self.boost[1], "cable_rating"))
+            limits.append((self.boost[0] if t > self.boost_s else self.boost[1], "cable_rating"))
         for kw, name in ((self.post_kw, "evse_power"), (self.converter_kw, "vehicle_converter")):
             if kw is not None:
                 limits.append((1000.0 * kw / volts, name))
         if self.neighbour and self.neighbour[0] <= t < self.neighbour[1]:
             limits.append((1000.0 * self.neighbour[2] / volts, "shared_cabinet"))
-        if self.buffer and wh > 1000.0 * self.buffer[0]:
+        if self.buffer and wh / 1000.0 - self.buffer[1] * t / 3600.0 > self.buffer[0]:
             limits.append((1000.0 * self.buffer[1] / volts, "site_supply"))
         if self.folds_back and plug_c > _FOLDS_C:
             limits.append((max(120.0, 330.0 - 14.0 * (plug_c - _FOLDS_C)), "cable_thermal"))
@@ -271,6 +278,131 @@ def _of_ac_charger(r: random.Random) -> Night:
     )
 
 
+def at_random(r: random.Random) -> Night:
+    """Everything at once, as it comes: pack, vehicle, post, what happens, what was logged, and what of it people know."""
+    high = r.random() < 0.3
+    flat = r.random() < 0.3
+    top = r.choice((120.0, 180.0, 250.0, 320.0, 400.0, 500.0))
+    night = Night(
+        cells=r.randint(176, 208) if high else r.randint(88, 112),
+        rest=_REST_FLAT if flat else _REST,
+        kwh=r.uniform(38.0, 60.0) * (1.6 if high else 1.0),
+        begins=r.uniform(5.0, 45.0),
+        curve=_curve_at_random(r, top),
+        post_a=r.choice((125.0, 200.0, 250.0, 300.0, 400.0, 500.0)),
+        post_kw=r.choice((50.0, 75.0, 100.0, 150.0, 180.0, 300.0, 400.0)),
+        ramp_a_s=r.choice((2.5, 4.0, 8.0, 15.0)),
+        noise=r.choice((0.0, 0.002, 0.005)),
+        every_s=r.choice((1, 2, 5, 10, 30)),
+    )
+    night.ends = min(night.begins + r.uniform(25.0, 70.0), 96.0)
+    truths = {"post_a": night.post_a, "post_kw": night.post_kw, "pack_class_v": 800.0 if high else 400.0}
+    _happens(r, night, truths)
+    night.known = {
+        key: value
+        for key, value in truths.items()
+        if value is not None and (key.startswith("adapter") or r.random() < 0.6)
+    }
+    if night.cold_from_c is not None and r.random() < 0.5:
+        night.known["ambient_c"] = -3.0
+    _logged(r, night)
+    return night
+
+
+def _curve_at_random(r: random.Random, top: float) -> tuple[tuple[float, float], ...]:
+    bends = sorted(r.uniform(25.0, 88.0) for _ in range(r.randint(2, 5)))
+    shares = sorted((r.uniform(0.15, 0.9) for _ in bends), reverse=True)
+    points = [(0.0, top), (bends[0] - 5.0, top)]
+    stairs = r.random() < 0.35
+    for bend, share, before in zip(bends, shares, [1.0, *shares], strict=False):
+        if stairs:
+            points.append((bend - 0.05, top * before))
+        points.append((bend, top * share))
+    return (*points, (97.0, top * shares[-1]) if stairs else (100.0, 12.0))
+
+
+def _happens(r: random.Random, night: Night, truths: dict[str, float | None]) -> None:
+    """At most two of what may come between, with what people could know of it."""
+    for happening in r.sample((*_HAPPENINGS, r.choice((_cable, _boost))), 2):
+        happening(r, night, truths)
+
+
+Truths = dict[str, float | None]
+
+
+def _least_kw(night: Night) -> float:
+    return min(night.post_kw or 1e3, 0.35 * (night.post_a or 1e3))
+
+
+def _adapter(r: random.Random, night: Night, truths: Truths) -> None:
+    night.adapter_a = truths["adapter_a_continuous"] = r.choice((100.0, 150.0, 200.0, 300.0))
+
+
+def _neighbour(r: random.Random, night: Night, truths: Truths) -> None:
+    comes = r.uniform(250.0, 800.0)
+    stays = r.choice((r.uniform(240.0, 900.0), 1e6))
+    night.neighbour = (comes, comes + stays, _least_kw(night) * r.choice((0.35, 0.5, 0.7)))
+    if r.random() < 0.4:
+        night.neighbours = (comes - r.uniform(3.0, 60.0),)
+
+
+def _buffer(r: random.Random, night: Night, truths: Truths) -> None:
+    grid, kwh = _least_kw(night) * r.choice((0.3, 0.45, 0.6)), r.uniform(4.0, 14.0)
+    truths["grid_kw"], truths["buffer_kwh"] = grid, kwh
+    night.buffer = (kwh, grid)
+
+
+def _warms(r: random.Random, night: Night, truths: Truths) -> None:
+    night.folds_back = True
+
+
+def _throttled(r: random.Random, night: Night, truths: Truths) -> None:
+    night.throttle = (r.uniform(250.0, 900.0), r.uniform(40.0, 110.0))
+
+
+def _cold(r: random.Random, night: Night, truths: Truths) -> None:
+    night.cold_from_c = r.uniform(3.0, 12.0)
+
+
+def _vehicle(r: random.Random, night: Night, truths: Truths) -> None:
+    night.vehicle_a = truths["vehicle_a"] = r.choice((80.0, 110.0, 150.0, 210.0))
+
+
+def _cable(r: random.Random, night: Night, truths: Truths) -> None:
+    night.cable_a = truths["cable_a"] = r.choice((125.0, 200.0, 250.0))
+
+
+def _boost(r: random.Random, night: Night, truths: Truths) -> None:
+    rated = truths["cable_a"] = r.choice((150.0, 200.0, 300.0))
+    night.boost, night.boost_s = (rated, 1.4 * rated), r.choice((180.0, 300.0, 600.0))
+    if r.random() < 0.5:
+        truths["cable_boost_a"], truths["cable_boost_min"] = 1.4 * rated, night.boost_s / 60.0
+
+
+def _nothing(r: random.Random, night: Night, truths: Truths) -> None:
+    """As usual."""
+
+
+_HAPPENINGS = (_nothing, _adapter, _neighbour, _buffer, _warms, _throttled, _cold, _vehicle)
+
+
+def _logged(r: random.Random, night: Night) -> None:
+    columns = r.choice((("volts_v", "amps_a"), ("volts_v", "amps_a"), ("volts_v", "amps_a", "power_kw"), ("power_kw",)))
+    more = ["soc_percent"] if r.random() < 0.85 else []
+    more += ["pack_c"] if r.random() < 0.3 else []
+    more += ["connector_c"] if r.random() < 0.4 else []
+    if "amps_a" in columns and r.random() < 0.25:
+        more += ["asked_a"] + (["post_max_a"] if r.random() < 0.5 else [])
+    night.shows = (*columns, *more)
+    if r.random() < 0.5:
+        night.rounds = {
+            "volts_v": 1.0,
+            "amps_a": r.choice((0.5, 1.0)),
+            "power_kw": r.choice((0.1, 0.5, 1.0)),
+            "pack_c": 1.0,
+        }
+
+
 PLAYS: tuple[Callable[[random.Random], Night], ...] = (
     _of_post_current,
     _of_post_power,
@@ -292,26 +424,72 @@ PLAYS: tuple[Callable[[random.Random], Night], ...] = (
 )
 
 
-def told_of(play: Callable[[random.Random], Night], seed: int) -> Counter[tuple[str, str]]:
-    """Minutes by (what held, what was told), the latter the same where it may be told so."""
-    r = random.Random(seed)
-    night = play(r)
-    record, truth = night.play(r.randrange(2**31))
+def told_of(night: Night, seed: int) -> Counter[tuple[str, str, bool]]:
+    """Minutes by (what held, what was told, whether the former was named beside); told is as held where it may be so called."""
+    record, truth = night.play(seed)
     ledger = keep_ledger(record, Context.model_validate(night.known), night.neighbours)
-    found = Counter[tuple[str, str]]()
+    found = Counter[tuple[str, str, bool]]()
     minutes = night.every_s / 60.0
+    entries = ledger.entries if ledger else ()
     for at, right in zip(record.time_s, truth, strict=True):
-        told = next((e.limiter for e in ledger.entries if e.start_s <= at < e.end_s), "none") if ledger else "nothing"
-        found[right, right if told in night.names.get(right, (right,)) else told] += minutes  # type: ignore[assignment]
+        entry = next((e for e in entries if e.start_s <= at < e.end_s), None)
+        names = night.names.get(right, (right,))
+        told = entry.limiter if entry else "none"
+        beside = entry is not None and bool(set(names) & set(entry.also))
+        found[right, right if told in names else told, beside] += minutes  # type: ignore[assignment]
     return found
 
 
-def limiter_minutes(each: int, seed: int) -> tuple[float, float, list[tuple[tuple[str, str], float]]]:
-    """(share of minutes told right, minutes in all, what was taken for what, the longest first)."""
-    found = Counter[tuple[str, str]]()
+class Minutes(NamedTuple):
+    """Shares of the minutes: told right; right named beside; nothing named; of the right party; something else. confused:
+    what was taken for what, the longest first."""
+
+    total: float
+    right: float
+    beside: float
+    silent: float
+    party: float
+    wrong: float
+    confused: list[tuple[tuple[str, str], float]]
+
+
+def _summed(found: Counter[tuple[str, str, bool]]) -> Minutes:
+    kinds = dict.fromkeys(("right", "beside", "silent", "party", "wrong"), 0.0)
+    confused: dict[tuple[str, str], float] = {}
+    for (held, told, beside), minutes in found.items():
+        kind = _kind(held, told, beside)
+        kinds[kind] += minutes
+        if kind in ("party", "wrong"):
+            confused[held, told] = confused.get((held, told), 0.0) + minutes
+    total = sum(kinds.values())
+    shares = {kind: minutes / total for kind, minutes in kinds.items()}
+    return Minutes(total=total, confused=sorted(confused.items(), key=lambda pair: -pair[1]), **shares)
+
+
+def _kind(held: str, told: str, beside: bool) -> str:
+    if held == told:
+        return "right"
+    if beside:
+        return "beside"
+    if told == "unexplained":
+        return "silent"
+    return "party" if BY_KEY[held].by == BY_KEY[told].by else "wrong"
+
+
+def limiter_minutes(each: int, seed: int) -> Minutes:
+    """Each class so many times."""
+    found = Counter[tuple[str, str, bool]]()
     for number, play in enumerate(PLAYS):
         for i in range(each):
-            found.update(told_of(play, seed * 100_003 + 1000 * number + i))
-    total = sum(found.values())
-    right = sum(minutes for (held, told), minutes in found.items() if held == told)
-    return right / total, total, [(pair, m) for pair, m in found.most_common() if pair[0] != pair[1]]
+            r = random.Random(seed * 100_003 + 1000 * number + i)
+            found.update(told_of(play(r), r.randrange(2**31)))
+    return _summed(found)
+
+
+def minutes_at_random(count: int, seed: int) -> Minutes:
+    """So many sessions in which everything varies at once; much of it cannot be told apart by what was logged."""
+    found = Counter[tuple[str, str, bool]]()
+    for i in range(count):
+        r = random.Random(seed * 100_003 + i)
+        found.update(told_of(at_random(r), r.randrange(2**31)))
+    return _summed(found)

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from gladwire.core.power.chain import Context, Policy
 
@@ -79,9 +79,25 @@ class SiteSpec(_Spec):
 
 
 class AdapterSpec(_Spec):
+    """label_kw at label_v: what its print says where it names no amperes; a label in kW means nothing without its volts."""
+
     adapter_a_continuous: Amount = None
     adapter_a_peak: Amount = None
+    label_kw: Amount = None
+    label_v: Amount = None
     adapter_supported: bool | None = None
+
+    @model_validator(mode="after")
+    def _label_has_volts(self) -> AdapterSpec:
+        if (self.label_kw is None) != (self.label_v is None):
+            raise ValueError("a label in kW needs the volts it is stated at, and these need the kW")
+        return self
+
+    def part(self) -> dict[str, Any]:
+        found = super().part()
+        if self.label_kw and self.label_v and not self.adapter_a_continuous:
+            found["adapter_a_continuous"] = round(1e3 * self.label_kw / self.label_v, 1)
+        return found
 
 
 SPECS: Mapping[Kind, type[_Spec]] = {
@@ -122,6 +138,8 @@ FIELDS: Mapping[str, tuple[str, str]] = {
     "buffer_kwh": ("Buffer battery", "kWh"),
     "adapter_a_continuous": ("Adapter, continuous", "A"),
     "adapter_a_peak": ("Adapter, peak", "A"),
+    "label_kw": ("Adapter, its label", "kW"),
+    "label_v": ("The label's kW are stated at", "V"),
     "ambient_c": ("Outside", "°C"),
     "pack_c": ("Pack", "°C"),
 }

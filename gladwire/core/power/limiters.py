@@ -89,3 +89,7 @@ LIMITERS: tuple[Limiter, ...] = (
     Limiter("unexplained", "Unexplained", "unknown", False, "Nothing that was read explains this level."),
 )
 BY_KEY: dict[str, Limiter] = {limiter.key: limiter for limiter in LIMITERS}
+# What stands outside the vehicle and has a rating or a share.
+POST_SIDE: tuple[LimiterKey, ...] = (
+    "evse_current", "evse_power", "evse_voltage", "cable_rating", "adapter", "shared_cabinet", "site_supply",
+)  # fmt: skip

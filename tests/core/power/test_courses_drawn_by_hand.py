@@ -66,7 +66,10 @@ CASES = (
           Context(post_kw=50, post_a=125, vehicle_kw=150), 60),
     Drawn("a cold start that opens",
           lambda: through((0, 0), (60, 34), (500, 38), (900, 100), (1500, 112), (2700, 40)),
-          "vehicle_cold", "normal", "none"),
+          "unexplained", "unknown", "unknown"),
+    Drawn("a cold start that opens, the weather known",
+          lambda: through((0, 0), (60, 34), (500, 38), (900, 100), (1500, 112), (2700, 40)),
+          "vehicle_cold", "normal", "none", Context(ambient_c=-4)),
     Drawn("three dips", dips, "evse_power", "derated", "site"),
     Drawn("down and up in steps", stepped, "evse_power", "derated", "site", pack_kwh=200),
     Drawn("folded back slowly",
@@ -109,7 +112,9 @@ def test_a_label_in_kw_is_no_promise_at_any_volts() -> None:
     assert (longest.limiter, report.verdict) == ("evse_current", "normal")
     assert abs(longest.shortfall_kwh) < 0.3
     rated = report_of(record, Context(announced_kw=150, post_a=400, vehicle_kw=170, vehicle_a=500, pack_class_v=400))
-    assert max(rated.entries, key=lambda e: e.minutes).limiter == "vehicle_limit"
+    entry = max(rated.entries, key=lambda e: e.minutes)
+    assert "vehicle_limit" in (entry.limiter, *entry.also)
+    assert (rated.verdict, rated.by) != ("derated", "evse")
 
 
 def test_a_time_in_which_nothing_was_read_is_said_and_claims_nothing() -> None:
@@ -130,5 +135,7 @@ def test_a_step_that_stays_is_the_vehicles_or_a_neighbours_and_the_ledger_says_s
     kw = np.where(times < at, 150.0, 120.0) * RAMP
     report = report_of(PowerRecord(times, {"power_kw": kw, "soc_percent": soc}))
     entry = next(e for e in report.entries if e.start_s >= at - 2)
-    assert {entry.limiter, *entry.also} >= {"shared_cabinet", "vehicle_taper"}
+    could = {entry.limiter, *entry.also}
+    assert "shared_cabinet" in could
+    assert could & {"vehicle_taper", "vehicle_limit"}
     assert report.verdict in ("unknown", "normal")

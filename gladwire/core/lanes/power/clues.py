@@ -12,8 +12,7 @@ import numpy as np
 from gladwire.core.lanes.power.stretch import Stretch
 from gladwire.core.power.limiters import LimiterKey
 from gladwire.core.standards.practice import NEAR_SHARE, NEIGHBOUR_AFTER_S, NEIGHBOUR_BEFORE_S, WARM_CONNECTOR_C
-
-POST_SIDE = ("evse_current", "evse_power", "evse_voltage", "cable_rating", "adapter", "shared_cabinet", "site_supply")
+from gladwire.core.standards.supply import MAINS_SHARE
 
 
 class Told(NamedTuple):
@@ -74,33 +73,6 @@ def on_soc_step(s: Stretch) -> bool | None:
     return bool(np.abs(steps - s.start_s).min() <= near)
 
 
-def shared_out(s: Stretch) -> Told:
-    """Who takes what this stall does not get: a neighbour, or the site."""
-    above = s.fell_from_kw or s.before_kw
-    fell = max(above - s.start_kw, -s.stepped_in, 0.0)
-    apart = ", with no step of the state of charge" if on_soc_step(s) is False else ""
-    why = [f"Power falls from {above:.1f} to {s.start_kw:.1f} kW at once{apart}."]
-    back = comes_back(s)
-    if back:
-        why.append(f"It comes back to {float(s.whole.later_kw[s.last]):.1f} kW later.")
-    near = [at for at in s.whole.neighbours if answers(s, at)]
-    if near:
-        return Told("shared_cabinet", 0.92, (*why, f"A neighbour plugged in {abs(s.start_s - near[0]):.0f} s away."))
-    c = s.context
-    if c.grid_kw is not None and lies_near(s.level_kw, c.grid_kw, 0.05):
-        return Told("site_supply", 0.75, (*why, f"The site's supply has {c.grid_kw:g} kW."), ("shared_cabinet",))
-    if c.module_kw and abs(fell / c.module_kw - round(fell / c.module_kw)) < 0.15 and fell > 0.8 * c.module_kw:
-        return Told(
-            "shared_cabinet", 0.8, (*why, f"That is {round(fell / c.module_kw)} modules of {c.module_kw:g} kW.")
-        )
-    return Told(
-        "shared_cabinet",
-        0.65 if back else 0.45,
-        tuple(why),
-        ("site_supply",) if back else ("vehicle_taper", "site_supply"),
-    )
-
-
 def matching(s: Stretch) -> dict[LimiterKey, str]:
     """Ratings a level lies at, in the order of the field guide, each with its words."""
     found: dict[LimiterKey, str] = {}
@@ -116,17 +88,19 @@ def matching(s: Stretch) -> dict[LimiterKey, str]:
         known = ratio[np.isfinite(ratio)]
         # The edges of a stretch may lie beyond a step, of power or of a rating that ends.
         middle = np.sort(known)[len(known) // 10 : len(known) - len(known) // 10] if len(known) else known
-        if len(middle) and abs(float(middle.mean()) - 1.0) <= NEAR_SHARE and float(middle.std()) < 0.03:
+        # At nominal mains: without volts, what a phase gives is known no better than the mains are held.
+        near = MAINS_SHARE if s.context.is_ac and s.mean("volts_v") is None else NEAR_SHARE
+        if len(middle) and abs(float(middle.mean()) - 1.0) <= near and float(middle.std()) < 0.03:
             found.setdefault(cap.limiter, f"{s.level_kw:.1f} kW is what {cap.says(s.context)} gives here.")
     return found
 
 
-def at_rating(s: Stretch) -> Told | None:
-    """A level that lies at a rating; equal ratings cannot be told apart and are all named."""
-    matched = matching(s)
-    if not matched:
-        return None
-    first, *others = matched
-    if first == "vehicle_limit" and others:  # the vehicle's own limit comes after what stands outside, if both fit
-        first, others = others[0], [*others[1:], "vehicle_limit"]
-    return Told(first, 0.85 if not others else 0.75, tuple(matched.values()), tuple(others))
+def cools_while_it_sinks(s: Stretch) -> bool:
+    """Whether the connector cools while power sinks further: a cable that cools gives more, not less."""
+    read = s.edges("connector_c")
+    return read is not None and read[1] < read[0] - 1.0
+
+
+def earlier_falls(s: Stretch) -> bool:
+    """Whether power had stepped or sunk before this stretch already."""
+    return s.number > 1 and s.before_kw < 0.9 * s.whole.top_kw

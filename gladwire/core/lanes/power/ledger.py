@@ -16,10 +16,10 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.lanes.power.clues import Told
+from gladwire.core.lanes.power.course import best_course
 from gladwire.core.lanes.power.expected import expected_course
-from gladwire.core.lanes.power.explain import explain
 from gladwire.core.lanes.power.record import PowerRecord, completed, energy_so_far, gaps, top_kw
-from gladwire.core.lanes.power.shape import Blocks, blocks_of, display_step, pieces_of
+from gladwire.core.lanes.power.shape import Blocks, blocks_of, display_step, pieces_of, resolution
 from gladwire.core.lanes.power.stretch import Stretch, Whole, stretches_of
 from gladwire.core.moments import Moment
 from gladwire.core.power.chain import At, Cap, Context, caps_at, connector_v
@@ -136,23 +136,10 @@ def keep_ledger(
     if not stretches:
         return None
     bounds = [float(times[0]), *(s.start_s for s in stretches[1:]), float(times[-1])]
-    told = _smoothed(stretches, [explain(s) for s in stretches])
+    told = best_course(stretches)
     expected, words = expected_course(whole, stretches, told)
     ramp_end = next((b for s, b in zip(stretches, bounds[1:], strict=True) if s.course == "ramp"), None)
     return _written(record, whole, stretches, told, bounds, expected, words, ramp_end)
-
-
-def _smoothed(stretches: Sequence[Stretch], told: list[Told]) -> list[Told]:
-    """What is too short to be explained belongs to what came before."""
-    for i, s in enumerate(stretches):
-        if (
-            i
-            and told[i].limiter == "unexplained"
-            and s.seconds < _BRIEF_S
-            and told[i - 1].limiter not in ("none", "ramp")
-        ):
-            told[i] = told[i - 1]
-    return told
 
 
 def _whole(
@@ -179,7 +166,8 @@ def _whole(
     # Where power flows, the post's volts do not forbid it, whatever the labels say.
     caps = [(cap, kw) for cap, kw in caps if cap.limiter != "evse_voltage"]
     every = float(record.time_s[-1] - record.time_s[0]) / max(len(record.time_s) - 1, 1)
-    return Whole(blocks, top, context, read, caps, later, steps, neighbours, every, step_kw)
+    rounded = {key: resolution(record.values[key]) for key in ("amps_a", "power_kw") if key in record.values}
+    return Whole(blocks, top, context, read, caps, later, steps, neighbours, every, step_kw, rounded)
 
 
 def _carried(record: PowerRecord, key: str, known: Ints) -> Floats:
@@ -383,9 +371,10 @@ _SAID: tuple[tuple[str, LimiterKey], ...] = (
 
 
 def _add(entries: list[Entry], entry: Entry) -> None:
-    """Neighbours of one limiter are one entry."""
+    """Neighbours of one limiter are one entry, unless each could be something else than the other."""
     last = entries[-1] if entries else None
-    if last is None or last.limiter != entry.limiter or last.also != entry.also:
+    apart = last is not None and not (set(last.also) <= set(entry.also) or set(entry.also) <= set(last.also))
+    if last is None or last.limiter != entry.limiter or apart:
         entries.append(entry)
     else:
         entries[-1] = last.with_later(entry)

@@ -9,12 +9,13 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from gladwire.core.lanes.power.ledger import Entry, Ledger, keep_ledger
+from gladwire.core.lanes.power.over_rating import Exceeded, exceeded
 from gladwire.core.lanes.power.record import PowerRecord, completed, energy_kwh
 from gladwire.core.lanes.power.sources import Compared, compare_sources
 from gladwire.core.lanes.power.windows import Window, soc_course, ten_percent_pairs
 from gladwire.core.lanes.records import Record
 from gladwire.core.moments import Duration, Moment
-from gladwire.core.power.chain import Context, nameplate
+from gladwire.core.power.chain import Context, Nameplate, nameplate
 from gladwire.core.power.limiters import BY_KEY, By, LimiterKey
 from gladwire.core.quantities import PLACE_WORDS, Place
 from gladwire.core.signal.waveform import Bools, Floats
@@ -24,6 +25,8 @@ PowerVerdict = Literal["normal", "derated", "interrupted", "unknown"]
 _LOST_SHARE, _MISSED_SHARE = 0.03, 0.08
 _LEAST_S = 120.0
 _UNSURE_SHARE = 0.5
+# Measured over what ratings allow, by more than displays differ.
+_CONTRADICTS = 1.05
 # Less sure than this, nobody is named.
 _SURE_ENOUGH = 0.5
 
@@ -62,6 +65,7 @@ class PowerReport(Record):
     volts: tuple[float, float] | None = None
     windows: tuple[Window, ...] = ()
     entries: tuple[Entry, ...] = ()
+    exceeded: tuple[Exceeded, ...] = ()
     expected_kwh: float = 0.0
     expected_words: str = ""
     ramp_ends_at_s: Moment | None = None
@@ -141,6 +145,7 @@ def report_of(
         volts=(float(moving.min()), float(moving.max())) if len(moving) else None,
         windows=ten_percent_pairs(record, ramp_end),
         entries=ledger.entries if ledger else (),
+        exceeded=exceeded(record, context),
         expected_kwh=ledger.expected_kwh if ledger else 0.0,
         expected_words=ledger.expected_words if ledger else "",
         ramp_ends_at_s=ramp_end,
@@ -149,7 +154,7 @@ def report_of(
         sure=sure,
         text=text,
         decides=decides,
-        label=_label(label.label_kw, label.possible_kw, label.volts, label.needed_a) if label else "",
+        label=_label(label, float(power.max())) if label else "",
         context=context,
         curve=_curve(record, ledger),
         compared=compare_sources(record, record.second_place) if record.second_place else None,
@@ -161,12 +166,18 @@ def _flowing_s(times: Floats, flows: Bools) -> float:
     return float(steps[flows[:-1] | flows[1:]].sum())
 
 
-def _label(label_kw: float, possible_kw: float, volts: float, needed_a: float) -> str:
-    if possible_kw >= 0.97 * label_kw:
+def _label(label: Nameplate, peak_kw: float) -> str:
+    """What a label in kW means at this pack's volts; a measurement above what ratings allow is a contradiction, and said."""
+    if peak_kw > _CONTRADICTS * label.possible_kw:
+        return (
+            f"{peak_kw:.0f} kW were measured, more than the {label.possible_kw:.0f} kW that the ratings known allow at "
+            f"{label.volts:.0f} V: a rating entered is not what this post, cable or adapter gives, or the display reads high."
+        )
+    if label.possible_kw >= 0.97 * label.label_kw:
         return ""
     return (
-        f"The label's {label_kw:.0f} kW would take {needed_a:.0f} A at this pack's {volts:.0f} V; "
-        f"the ratings known allow {possible_kw:.0f} kW there."
+        f"The label's {label.label_kw:.0f} kW would take {label.needed_a:.0f} A at this pack's {label.volts:.0f} V; "
+        f"the ratings known allow {label.possible_kw:.0f} kW there."
     )
 
 
@@ -206,6 +217,15 @@ def _verdict(
         if "vehicle_taper" in entry.also:
             return "unknown", "unknown", entry.confidence, text, _decides(limiter)
         return "derated", "unknown", entry.confidence, text, _decides(limiter)
+    dips = _unexplained_dips(ledger)
+    lost = sum(e.shortfall_kwh for e in dips)
+    if dips and lost >= _LOST_SHARE * ledger.expected_kwh:
+        could = ", ".join(dict.fromkeys(BY_KEY[key].title.lower() for e in dips for key in e.also))
+        text = (
+            f"Power sinks for {sum(e.minutes for e in dips):.0f} min and comes back: {lost:.1f} kWh less than expected. "
+            f"Nothing that was read explains it{f'; it could be: {could}' if could else ''}."
+        )
+        return "derated", "unknown", 0.4, text, "Temperatures of connector and pack, and who else charged then."
     unsure = sum(e.minutes for e in ledger.entries if e.limiter == "unexplained")
     if unsure > _UNSURE_SHARE * minutes:
         text = f"What held it back for {unsure:.0f} of {minutes:.0f} min is not explained by what was read."
@@ -231,6 +251,16 @@ def _worst(ledger: Ledger) -> tuple[LimiterKey, float, Entry] | None:
         if (not about.usual and share >= _LOST_SHARE) or rated_missed:
             hits.append((limiter, entry.shortfall_kwh, entry))
     return max(hits, key=lambda hit: hit[1], default=None)
+
+
+def _unexplained_dips(ledger: Ledger) -> list[Entry]:
+    """Times without an explanation between levels that have a usual one."""
+    usual = [i for i, e in enumerate(ledger.entries) if e.limiter not in ("none", "ramp") and BY_KEY[e.limiter].usual]
+    return [
+        e
+        for i, e in enumerate(ledger.entries)
+        if e.limiter == "unexplained" and e.also and usual and usual[0] < i < usual[-1]
+    ]
 
 
 def _longest(ledger: Ledger) -> Entry | None:

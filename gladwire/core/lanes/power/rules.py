@@ -104,6 +104,13 @@ def _label(report: PowerReport) -> Iterator[Fact]:
         yield Fact("note", report.label, report.start_s, report.end_s, f"{report.peak_kw:.0f} kW at the peak")
 
 
+def _over_rating(report: PowerReport) -> Iterator[Fact]:
+    for e in report.exceeded:
+        weight: Severity = "note" if e.allowed else "suspect"
+        expected = f"up to {e.rating_a:g} A continuous"
+        yield Fact(weight, e.words, e.start_s, e.end_s, f"{e.amps:.0f} A for {e.minutes:.1f} min", expected)
+
+
 def _judged(report: PowerReport) -> Iterator[Fact]:
     if report.verdict == "derated" and report.by == "unknown" and not report.of("phase_lost"):
         yield Fact("suspect", report.text, report.start_s, report.end_s, f"{report.average_kw:.0f} kW on average")
@@ -223,6 +230,14 @@ RULES: tuple[Rule[PowerReport], ...] = (
         "a session held back by what cannot be told for sure",
         _judged,
         derates="suspect",
+    ),
+    Rule(
+        "power_over_rating",
+        "hold",
+        PRACTICE,
+        "more than an adapter, cable or connector is rated for continuously",
+        _over_rating,
+        needs=Needs(reached=""),
     ),
     Rule(
         "power_label",

@@ -86,6 +86,15 @@ def display_step(power_kw: Floats, top_kw: float) -> float:
     return 0.0
 
 
+def resolution(values: Floats) -> float:
+    """The step a display rounds a quantity to, 0 where it is finer than a tenth. values: as read, NaN where nothing was."""
+    known = values[np.isfinite(values)]
+    for step in (5.0, 2.0, 1.0, 0.5, 0.1):
+        if len(known) and (np.abs(known - np.round(known / step) * step) < 1e-6).all():
+            return step
+    return 0.0
+
+
 def pieces_of(time_s: Floats, power_kw: Floats, top_kw: float, step_kw: float = 0.0) -> list[StraightPiece]:
     """Straight pieces of a course, in order; shape (k,) each. The ends of each lie on the course.
 

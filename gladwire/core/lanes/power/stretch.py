@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal, NamedTuple
 
@@ -12,7 +12,9 @@ import numpy as np
 from gladwire.core.lanes.power.record import IDLE_KW, IDLE_SHARE
 from gladwire.core.lanes.power.shape import Blocks, StraightPiece
 from gladwire.core.power.chain import Cap, Context
+from gladwire.core.power.limiters import POST_SIDE
 from gladwire.core.signal.waveform import Floats
+from gladwire.core.standards.practice import NEAR_SHARE
 
 Course = Literal["off", "ramp", "rise", "fall", "level"]
 # Share of the level, a minute: more is a rise or a fall. Volts of a pack lift kW by under half a percent a minute.
@@ -23,6 +25,16 @@ _STILL_SHARE, _STILL_STEPS = 0.02, 1.5
 _RAMPS = 0.18
 _STEP_SHARE, _STEP_S, _STEP_BLOCKS = 0.045, 45.0, 2
 _FALLEN = 1.03
+# Volts must lift by so much before amperes and kW can be told apart; what stands moves by less than this share of the lift,
+# or by so little.
+_LIFTED, _STANDS, _STILL = 0.008, 0.35, 0.003
+# kW alone: the most by which a pack's volts lift power a point of charge, at low charge, and in all; so many points of charge
+# lift the volts of a usual pack visibly.
+_LIFT_PER_POINT, _LIFT_LOW, _LIFT_MOST, _LIFTS_POINTS = 0.005, 0.03, 0.25, 12.0
+_COARSE = 0.02
+_CREEPS, _CREEP_S, _CREEP_POINTS, _FILLS_S = 0.012, 240.0, 4.0, 1200.0
+# The session's highest level, within this share.
+_HIGHEST = 0.965
 # A fall of this share of the level before is one; back is who reaches this share of it again.
 _FALL_SHARE, _BACK = 0.05, 0.95
 
@@ -33,7 +45,7 @@ class Whole:
 
     later_kw: highest power after each block. caps: what each known part lets through. neighbours: moments at which
     somebody else is known to have plugged in or left. every_s: between readings, as usual.
-    step_kw: what a coarse display rounds to.
+    step_kw: what a coarse display rounds to; resolution: the same of every quantity read, 0 where it is fine.
     """
 
     blocks: Blocks
@@ -46,6 +58,7 @@ class Whole:
     neighbours: Sequence[float] = ()
     every_s: float = 1.0
     step_kw: float = 0.0
+    resolution: Mapping[str, float] = field(default_factory=dict)
 
     @property
     def idle_kw(self) -> float:
@@ -55,6 +68,40 @@ class Whole:
     def block_s(self) -> float:
         times = self.blocks.time_s
         return float((times[-1] - times[0]) / max(len(times) - 1, 1))
+
+    @cached_property
+    def top_a(self) -> float | None:
+        """Highest amperes that stood for a few readings; None where none were read."""
+        amps = self.read.get("amps_a")
+        if amps is None or not np.isfinite(amps).any():
+            return None
+        known = amps[np.isfinite(amps)]
+        return float(np.convolve(known, np.ones(3) / 3.0, "valid").max()) if len(known) > 8 else float(known.max())
+
+    def coarse(self, key: str, value: float) -> float:
+        """The share of a value that a display rounds away, 0 where it is fine."""
+        return self.resolution.get(key, 0.0) / max(abs(value), 1e-9)
+
+    @cached_property
+    def exceeded_a(self) -> bool:
+        """Whether more flowed than an adapter, cable or connector known is rated for."""
+        c = self.context
+        rated = [a for a in (c.adapter_a_continuous, c.cable_a, c.connector_a) if a and not c.is_ac]
+        return self.top_a is not None and any(self.top_a > 1.03 * a for a in rated)
+
+    def given_until(self, block: int) -> tuple[float, float]:
+        """(kWh that flowed before a block, hours since power began)."""
+        times, power = self.blocks.time_s[: block + 1], self.blocks.power_kw[: block + 1]
+        flows = np.flatnonzero(power > self.idle_kw)
+        if not len(flows) or len(times) < 2:
+            return 0.0, 0.0
+        return float(np.trapezoid(power, times)) / 3600.0, float(times[-1] - times[flows[0]]) / 3600.0
+
+    def amps_before(self, stretch: Stretch) -> float | None:
+        """Highest amperes before a stretch, None where none were read."""
+        amps = self.read.get("amps_a")
+        earlier = amps[: stretch.first] if amps is not None else np.empty(0)
+        return float(np.nanmax(earlier)) if np.isfinite(earlier).any() else None
 
 
 @dataclass(frozen=True)
@@ -117,6 +164,14 @@ class Stretch:
         known = inside[np.isfinite(inside)]
         return float(known.mean()) if len(known) else None
 
+    def settled(self, key: str) -> float | None:
+        """Median of what was read of a quantity meanwhile: what stood, whatever ramps lie at the ends. None where nothing was
+        read."""
+        found = self.whole.read.get(key)
+        inside = np.empty(0) if found is None else found[self.first : self.last + 1]
+        known = inside[np.isfinite(inside)]
+        return float(np.median(known)) if len(known) else None
+
     def ends(self, key: str) -> tuple[float, float] | None:
         """First and last reading of a quantity meanwhile, None where there are not two."""
         found = self.whole.read.get(key)
@@ -128,6 +183,82 @@ class Stretch:
         inside = found[self.first : self.last + 1]
         known = inside[np.isfinite(inside)]
         return (float(known[0]), float(known[-1])) if len(known) > 1 else None
+
+    def edges(self, key: str) -> tuple[float, float] | None:
+        """Means over the first and the last sixth of what was read of a quantity meanwhile, less the blocks at the very ends,
+        which may lie on a step; None where there are not two readings."""
+        found = self.whole.read.get(key)
+        if found is None:
+            return None
+        inside = found[self.first : self.last + 1]
+        known = inside[np.isfinite(inside)]
+        if len(known) < 2:
+            return None
+        known = known[1:-1] if len(known) > 8 else known
+        part = max(len(known) // 6, 1)
+        return float(known[:part].mean()), float(known[-part:].mean())
+
+    @cached_property
+    def holds(self) -> Literal["amps", "power", "either"]:
+        """What stands still meanwhile: amperes while kW go with the volts, kW while amperes fall, or too little to tell."""
+        amps, volts = self.edges("amps_a"), self.edges("volts_v")
+        if amps is not None and volts is not None:
+            return self._stands(amps, volts)
+        if amps is not None and abs(amps[1] - amps[0]) > _LIFTED * amps[0] and abs(self.change) <= _STILL:
+            return "power"
+        return self._creeps()
+
+    def _stands(self, amps: tuple[float, float], volts: tuple[float, float]) -> Literal["amps", "power", "either"]:
+        lift = volts[1] / max(volts[0], 1e-9) - 1.0
+        moved = amps[1] / max(amps[0], 1e-9) - 1.0
+        more = (1.0 + moved) * (1.0 + lift) - 1.0
+        coarse = self.whole.coarse("amps_a", amps[0])
+        if abs(lift) < _LIFTED or coarse > 0.5 * abs(lift):
+            return "either"
+        near = max(_STANDS * abs(lift), _STILL)
+        in_amps, in_kw = abs(moved) <= near, abs(more) <= near
+        return "amps" if in_amps and not in_kw else "power" if in_kw and not in_amps else "either"
+
+    def _creeps(self) -> Literal["amps", "power", "either"]:
+        """The same by kW alone, from what the volts of a usual pack do while it fills."""
+        kw, soc = self.edges("power_kw"), self.edges("soc_percent")
+        gained = max(soc[1] - soc[0], 0.0) if soc else None
+        if kw is None or (self.seconds < _CREEP_S and (gained is None or gained < _CREEP_POINTS)):
+            return "either"
+        lift = _LIFT_MOST if gained is None else min(_LIFT_MOST, _LIFT_LOW + _LIFT_PER_POINT * gained)
+        change = kw[1] / max(kw[0], 1e-9) - 1.0
+        if _CREEPS < change < lift:
+            return "amps"
+        coarse = self.whole.coarse("power_kw", kw[0])
+        fills = self.seconds >= _FILLS_S if gained is None else gained >= _LIFTS_POINTS
+        # A display shows no less than its step; so much charge lifts volts by more than a coarse one hides.
+        long = gained is not None and gained >= 2.0 * _LIFTS_POINTS
+        still = fills and abs(change) <= _STILL and coarse <= (_COARSE if long else _STILL)
+        return "power" if still and not self.context.is_ac else "either"
+
+    @cached_property
+    def highest_amps(self) -> bool:
+        """Whether its amperes are the session's highest, as those of a constant must be; by kW alone, whether none before
+        were higher."""
+        top, amps = self.whole.top_a, self.mean("amps_a")
+        if top is not None and amps is not None:
+            return amps >= _HIGHEST * top
+        before = self.whole.blocks.power_kw[: self.first + 1]
+        return self.end_kw >= _HIGHEST * float(before.max())
+
+    @cached_property
+    def highest_kw(self) -> bool:
+        return self.level_kw >= _HIGHEST * self.whole.top_kw
+
+    @cached_property
+    def below_outside(self) -> bool:
+        """Whether ratings of the post's side are known and the level lies clearly under each."""
+        outside = [
+            float(np.nanmean(kw if len(kw) == 1 else kw[self.first : self.last + 1]))
+            for cap, kw in self.whole.caps
+            if cap.limiter in POST_SIDE and np.isfinite(kw).any()
+        ]
+        return bool(outside) and self.level_kw < (1.0 - NEAR_SHARE) * min(outside)
 
     def top_of(self, key: str) -> float | None:
         """Highest reading of a quantity in the whole session."""
