@@ -425,7 +425,7 @@ PLAYS: tuple[Callable[[random.Random], Night], ...] = (
 
 
 def told_of(night: Night, seed: int) -> Counter[tuple[str, str, bool]]:
-    """Minutes by (what held, what was told, whether the former was named beside); told is as held where it may be so called."""
+    """Minutes by (what held, what was told, whether the former was named beside); told as held where it may be so called."""
     record, truth = night.play(seed)
     ledger = keep_ledger(record, Context.model_validate(night.known), night.neighbours)
     found = Counter[tuple[str, str, bool]]()
