@@ -6,14 +6,14 @@ from __future__ import annotations
 
 import random
 import struct
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from copy import deepcopy
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 from unittest.mock import patch
 
 from gladwire.benchmarks.blind.truth import Truth
-from gladwire.core.plc.frames import FrameCapture
+from gladwire.core.plc.frames import Frame, FrameCapture
 from gladwire.core.plc.message import write_message
 from gladwire.core.simulate.plc.matching import Listener
 from gladwire.core.simulate.plc.peers import Fields, Post, Vehicle
@@ -97,6 +97,28 @@ class Odd(Stage):
         self.line.say(0, struct.pack(">BBHI", 1, 0xFE, 0x8001, len(payload)) + payload)
 
 
+class Hasty(Stage):
+    """A vehicle that now and then sends its next request without waiting, both in one segment."""
+
+    def ask(self, name: str, **more: Any) -> dict[str, Any]:
+        if name != "CurrentDemand" or self.plan.vehicle.loops % 25 != 10:
+            return super().ask(name, **more)
+        vehicle, post = self.plan.vehicle, self.plan.post
+        payloads, told = [], {}
+        for _ in range(2):
+            fields = vehicle.request(self.key, name, **more)
+            payload = write_message(self.key, f"{name}Req", fields, self._header(0, False))
+            payloads.append(struct.pack(">BBHI", 1, 0xFE, 0x8001, len(payload)) + payload)
+        self.line.say(0, b"".join(payloads))
+        for _ in payloads:
+            answer = post.answer(self.key, name, fields)
+            assert answer is not None
+            told = self._send(1, write_message(self.key, f"{name}Res", answer, self._header(1, False)), self.key)
+            self.wire.time_s += 0.02
+        self._after(name, told)
+        return told
+
+
 class Case(NamedTuple):
     name: str
     capture: FrameCapture
@@ -130,6 +152,13 @@ def healthy(r: random.Random) -> Made:
 def healthy_with_much_loss(r: random.Random) -> Made:
     plan = Plan(_vehicle(r), _post(r), loop_s=25, listeners=(Listener(MINE, loss_db=r.uniform(21, 26)),))
     return Stage(plan), Truth(("charged",), {"match": ("proven",), "hold": ("proven",)}, healthy=True)
+
+
+def hasty(r: random.Random) -> Made:
+    plan = Plan(_vehicle(r), _post(r), loop_s=r.uniform(20, 40))
+    return Hasty(plan), Truth(
+        ("charged",), {"hold": ("proven",), "end": ("proven",)}, healthy=True, never=("no answer", "went silent")
+    )
 
 
 def limit_lowered(r: random.Random) -> Made:
@@ -317,6 +346,7 @@ def precharge_low(r: random.Random) -> Made:
 MAKERS: tuple[Callable[[random.Random], Made], ...] = (
     healthy,
     healthy_with_much_loss,
+    hasty,
     limit_lowered,
     gives_less_quietly,
     ac_limit_lowered,
@@ -349,4 +379,44 @@ def cases(each: int, seed: int = 7) -> list[Case]:
             frames = deepcopy(stage).play().frames
             capture = FrameCapture(tuple(frames), "pcapng", first_at=stage.plan.started_at + frames[0].time_s)
             found.append(Case(f"{maker.__name__}-{i}", capture, truth))
+    return [*found, *_overlapping(found, each, seed)]
+
+
+# Told of each other in one capture: the graver first, whichever came first.
+_PAIRS = (
+    ("healthy", "precharge_low"),
+    ("check_fails", "healthy"),
+    ("vehicle_hangs", "healthy"),
+    ("healthy", "emergency"),
+)
+
+
+def _overlapping(alone: list[Case], each: int, seed: int) -> list[Case]:
+    """Two vehicles at two posts in one capture: a line that hears its neighbour."""
+    by_name = {case.name: case for case in alone}
+    found = []
+    for i in range(each):
+        first, second = (by_name[f"{name}-{i}"] for name in _PAIRS[(seed + i) % len(_PAIRS)])
+        frames = sorted([*first.capture.frames, *_next_door(second.capture.frames, 3.0)], key=lambda f: f.time_s)
+        truth = first.truth if second.truth.healthy else second.truth
+        capture = FrameCapture(tuple(frames), "pcapng", first_at=first.capture.first_at)
+        found.append(Case(f"two_vehicles-{i}", capture, truth))
     return found
+
+
+def _next_door(frames: Sequence[Frame], later_s: float) -> list[Frame]:
+    """The same from other stations, their addresses on line and network changed, some seconds later."""
+    moved = []
+    macs = {f.data[6:12] for f in frames}
+    for frame in frames:
+        data = frame.data
+        for mac in macs:
+            other = bytes((*mac[:2], 0x77, *mac[3:]))
+            data = data.replace(mac, other).replace(_interface(mac), _interface(other))
+        moved.append(frame._replace(data=data, time_s=frame.time_s + later_s))
+    return moved
+
+
+def _interface(mac: bytes) -> bytes:
+    """The part of a link-local address made of a MAC (RFC 4291, modified EUI-64)."""
+    return bytes((mac[0] ^ 2, *mac[1:3], 0xFF, 0xFE, *mac[3:]))

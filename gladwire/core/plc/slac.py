@@ -120,7 +120,7 @@ class SlacListener:
 
     def __init__(self) -> None:
         self.runs: list[_Run] = []
-        self.by_key: dict[str, _Run] = {}
+        self.by_key: dict[tuple[str, str], _Run] = {}
 
     def add(self, mme: Mme) -> None:
         """One management frame."""
@@ -142,12 +142,16 @@ class SlacListener:
         identity = mme.fields.get("RunID")
         if identity is None:
             return self._of_vehicle(mme)
-        found = self.by_key.get(identity)
+        # Two vehicles may use the same identity; each begins by asking for parameters.
+        vehicle = _vehicle(mme)
+        found = self.by_key.get((identity, vehicle))
+        if found is None and mme.code != hp.SLAC_PARM_REQ:
+            found = next((r for r in reversed(self.runs) if r.run_id == identity), None)
         if found and mme.code == hp.SLAC_PARM_REQ and mme.time_s - found.end_s > _RETRY_GAP_S:
             found = None
         if found is None:
-            found = _Run(identity, _vehicle(mme), mme.time_s, mme.time_s)
-            self.by_key[identity] = found
+            found = _Run(identity, vehicle, mme.time_s, mme.time_s)
+            self.by_key[identity, vehicle] = found
             self.runs.append(found)
         return found
 

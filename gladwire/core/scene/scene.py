@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 from gladwire.core.lanes.pilot.record import PilotRecord, as_one
 from gladwire.core.lanes.records import Record, Records
@@ -14,13 +14,24 @@ from gladwire.core.scene.stamps import Stamp
 R = TypeVar("R", bound=Record)
 
 
+class Beside(NamedTuple):
+    """Another vehicle's session heard in the same captures, judged for itself. told: outcome and verdict in words."""
+
+    vehicle: str
+    start_s: float
+    end_s: float
+    told: str
+
+
 @dataclass(frozen=True)
 class Scene:
-    """records: by lane, in order of time; those that are judged do not overlap where their lane says so."""
+    """records: by lane, in order of time; those that are judged do not overlap where their lane says so. beside: sessions of
+    other vehicles in the same captures, whose records are not here."""
 
     records: Records = field(default_factory=Records)
     stamps: tuple[Stamp, ...] = ()
     inspections: tuple[Inspection, ...] = ()
+    beside: tuple[Beside, ...] = ()
 
     def of(self, kind: type[R]) -> tuple[R, ...]:
         return self.records.of(kind)

@@ -3,18 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import NamedTuple
 
 from gladwire.core.lanes.all import LANES
+from gladwire.core.lanes.frames.parties import only_of, vehicles
+from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.lanes.records import Record, Records
 from gladwire.core.measured import Measured
 from gladwire.core.scene.inspection import Inspection
-from gladwire.core.scene.scene import Scene
+from gladwire.core.scene.scene import Beside, Scene
 from gladwire.core.scene.stamps import Stamp
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.judgement import Judgement, judge
+from gladwire.core.session.outcome import OUTCOME_WORDS, Outcome
 from gladwire.core.session.timeline import Part, Placed, place
+from gladwire.core.standards.practice import TIE_S
 
 
 class SessionResult(NamedTuple):
@@ -37,7 +43,58 @@ def judge_session(
     """Place every capture, join what they show, and judge it. Raises ValueError for no capture at all."""
     placed = place(parts)
     scene = scene_of(placed, stamps, inspections)
-    return SessionResult(judge(scene), scene, placed, _shown_only(placed, scene))
+    return SessionResult(_judged(scene), scene, placed, _shown_only(placed, scene))
+
+
+def _judged(scene: Scene) -> Judgement:
+    """The judgement; of several vehicles in the same captures each is judged for itself, and the one that other lanes show,
+    else the gravest, is told first."""
+    found = vehicles(scene.of(ConversationRecord))
+    if len(found) < 2:
+        return judge(scene)
+    alone = {vehicle: _of_vehicle(scene, vehicle, found) for vehicle in found}
+    judged = {vehicle: judge(one) for vehicle, one in alone.items()}
+    first = min(found, key=lambda vehicle: (-_shown_beside(alone[vehicle]), _gravity(judged[vehicle])))
+    beside = tuple(
+        Beside(v, *_span(alone[v]), f"{OUTCOME_WORDS[judged[v].outcome]}. {judged[v].verdict}")
+        for v in found
+        if v != first
+    )
+    return judge(replace(alone[first], beside=beside))
+
+
+def _of_vehicle(scene: Scene, vehicle: str, found: Sequence[str]) -> Scene:
+    """What one vehicle said, with the lanes of instruments; a ledger made of a conversation is of the one it was made of."""
+    others = [v for v in found if v != vehicle]
+    conversations = [only_of(r, vehicle, others) for r in scene.of(ConversationRecord)]
+    records: dict[str, list[Record]] = {}
+    for record in scene.records:
+        of_other = isinstance(record, PowerReport) and any(r.drawn in others for r in scene.of(ConversationRecord))
+        if not isinstance(record, ConversationRecord) and not of_other:
+            records.setdefault(record.lane, []).append(record)
+    return replace(scene, records=Records({**records, ConversationRecord.lane: conversations}))
+
+
+def _shown_beside(scene: Scene) -> int:
+    """How many moments of the conversation other lanes show as well."""
+    by_lane = {
+        lane.key: [mark for record in scene.of(lane.record) for mark in lane.landmarks(record)] for lane in LANES
+    }
+    said = by_lane.pop(ConversationRecord.lane, [])
+    shown = [mark for marks in by_lane.values() for mark in marks]
+    return sum(any(a.kind == b.kind and abs(a.time_s - b.time_s) < TIE_S for b in shown) for a in said)
+
+
+def _span(scene: Scene) -> tuple[float, float]:
+    connections = [c for r in scene.of(ConversationRecord) for c in r.connections]
+    return min(c.start_s for c in connections), max(c.end_s for c in connections)
+
+
+_GRAVITY: tuple[Outcome, ...] = ("failed_to_start", "dropped_out", "derated", "unknown", "charged")
+
+
+def _gravity(judgement: Judgement) -> tuple[bool, int]:
+    return judgement.danger is None, _GRAVITY.index(judgement.outcome)
 
 
 def judge_alone(measured: Measured) -> Judgement:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 from statistics import median
 from typing import Any
 
@@ -42,22 +43,34 @@ class _Exchange:
 
 
 def exchanges(messages: Sequence[tuple[int, CapturedMessage]]) -> list[_Exchange]:
-    """Pairs of request and answer in order. messages: (number in the file, message)."""
+    """Pairs of request and answer in order. messages: (number in the file, message).
+
+    Requests of one segment wait together and are answered in their order; any other request gives up on those before it.
+    """
     found: list[_Exchange] = []
-    waiting: _Exchange | None = None
+    waiting: list[_Exchange] = []
     for number, captured in messages:
         name = captured.message.name
         stem = name[:-3] if name.endswith(("Req", "Res")) else UNDECODED
-        if captured.side == 1 and waiting is not None and stem in (waiting.stem, UNDECODED):
-            waiting.answer = (number, captured)
-            waiting.lost = waiting.lost or captured.lost > 0
-            waiting = None
-        elif captured.side == 1:
-            found.append(_Exchange(stem, None, (number, captured), captured.lost > 0))
+        if captured.side == 1:
+            asked = next((w for w in waiting if stem in (w.stem, UNDECODED)), None)
+            if asked is None:
+                found.append(_Exchange(stem, None, (number, captured), captured.lost > 0))
+                continue
+            asked.answer = (number, captured)
+            asked.lost = asked.lost or captured.lost > 0
+            waiting.remove(asked)
         else:
-            waiting = _Exchange(stem, (number, captured), None, captured.lost > 0)
-            found.append(waiting)
+            waiting = [w for w in waiting if w.request and w.request[1].frame == captured.frame]
+            waiting.append(_Exchange(stem, (number, captured), None, captured.lost > 0))
+            found.append(waiting[-1])
     return found
+
+
+def asked_together(messages: Sequence[CapturedMessage]) -> list[CapturedMessage]:
+    """Requests that came in one segment with the one before."""
+    asked = [m for m in messages if m.side == 0]
+    return [b for a, b in pairwise(asked) if a.frame == b.frame]
 
 
 @dataclass(slots=True)

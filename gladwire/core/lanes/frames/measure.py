@@ -10,11 +10,13 @@ from itertools import pairwise
 
 from gladwire.core.lanes.frames.chains import chains_of
 from gladwire.core.lanes.frames.connection import CapturedMessage, OpenConnection
-from gladwire.core.lanes.frames.folding import exchanges, fold
+from gladwire.core.lanes.frames.folding import asked_together, exchanges, fold
 from gladwire.core.lanes.frames.held_back import held_back
+from gladwire.core.lanes.frames.parties import party_of
 from gladwire.core.lanes.frames.record import (
     SIDES,
     Alert,
+    AskedTogether,
     Connection,
     ConnectionEnd,
     ConversationRecord,
@@ -135,17 +137,19 @@ class _Assembler:
             connection.finish()
         messages = sorted((m for t in opened for m in t.messages), key=lambda m: m.frame)
         numbers = {id(m): number for number, m in enumerate(messages)}
-        connections = tuple(self._connection(t, numbers) for t in opened if self._ours(t))
+        pairs = [(t.number, self._connection(t, numbers)) for t in opened if self._ours(t)]
+        drawn, said = _drawn(pairs, messages)
         record = ConversationRecord(
+            drawn=drawn,
             start_s=frames[0].time_s,
             end_s=end,
             frames=len(frames),
             slac=self.slac.finished(self.links, end),
             sdp=tuple(self.sdp),
-            connections=connections,
+            connections=tuple(connection for _, connection in pairs),
             kinds=dict(self.kinds),
         )
-        return FramesResult(record, tuple(messages), series_of(messages, end))
+        return FramesResult(record, tuple(messages), series_of(said, end))
 
     def _ours(self, t: OpenConnection) -> bool:
         """Whether a connection is one of charging: V2G messages, TLS, or an attempt at the port the post announced."""
@@ -188,6 +192,7 @@ class _Assembler:
             messages=len(t.messages),
             undecoded=sum(1 for m in t.messages if m.message.error),
             held_back=held_back(t.messages),
+            together=tuple(AskedTogether(time_s=m.time_s, name=m.message.name) for m in asked_together(t.messages)),
             unacknowledged=tuple(
                 SIDES[side]
                 for side, half in ((0, connection.halves[ev]), (1, connection.halves[post]))
@@ -219,6 +224,20 @@ class _Assembler:
             last_at_s=last[0] if last else None,
             longest_silence_s=max((b - a for a, b in pairwise(times)), default=0.0),
         )
+
+
+def _drawn(
+    pairs: Sequence[tuple[int, Connection]], messages: Sequence[CapturedMessage]
+) -> tuple[str, Sequence[CapturedMessage]]:
+    """(the vehicle that said most, its messages) where several talk; two vehicles' numbers in one lane are nobody's."""
+    said = Counter[str]()
+    for _, connection in pairs:
+        said[party_of(connection)] += connection.messages
+    if len([vehicle for vehicle, count in said.items() if count]) < 2:
+        return "", messages
+    drawn = said.most_common(1)[0][0]
+    theirs = {number for number, connection in pairs if party_of(connection) == drawn}
+    return drawn, [m for m in messages if m.connection in theirs]
 
 
 def _session(t: OpenConnection, name: str) -> str:

@@ -239,6 +239,15 @@ class HeldBack(BaseModel):
     to_the_end: bool = False
 
 
+class AskedTogether(BaseModel):
+    """A request that came in one segment with the one before, not waiting for that one's answer."""
+
+    model_config = ConfigDict(frozen=True)
+
+    time_s: Moment
+    name: str
+
+
 class Connection(BaseModel):
     """One TCP connection between a vehicle and a post.
 
@@ -273,6 +282,7 @@ class Connection(BaseModel):
     messages: int = 0
     undecoded: int = 0
     held_back: tuple[HeldBack, ...] = ()
+    together: tuple[AskedTogether, ...] = ()
     unacknowledged: tuple[Side, ...] = ()
 
     def of(self, *kinds: str) -> list[Exchange]:
@@ -293,7 +303,8 @@ class Discovery(BaseModel):
 
 
 class ConversationRecord(Record):
-    """Everything heard in one file of frames. kinds: other frames by name and number."""
+    """Everything heard in one file of frames. kinds: other frames by name and number. drawn: the vehicle whose numbers became
+    lanes, where several talk."""
 
     lane: ClassVar[str] = "frames"
 
@@ -302,6 +313,7 @@ class ConversationRecord(Record):
     sdp: tuple[Discovery, ...] = ()
     connections: tuple[Connection, ...] = ()
     kinds: dict[str, int] = Field(default_factory=dict)
+    drawn: str = ""
 
     @property
     def main(self) -> Connection | None:

@@ -11,9 +11,13 @@ from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.lanes.proximity.record import HOME, ProximityRecord
 from gladwire.core.scene.inspection import BY_KEY, of_finding
 from gladwire.core.scene.scene import Scene
+from gladwire.core.scene.stamps import BY_KEY as STAMPS
 from gladwire.core.standards.practice import LOCKS_WITHIN_S, NEIGHBOUR_AFTER_S, NEIGHBOUR_BEFORE_S, SEAT_S
-from gladwire.core.standards.source import PRACTICE
+from gladwire.core.standards.source import MEASUREMENT, PRACTICE
 from gladwire.core.words import seconds, volts
+
+# Proximity and pilot that are made by one push; what people note of a push comes so near.
+_TOGETHER_S, _NOTICED_S, _PUSHED = 0.5, 3.0, ("plug_moved", "lamp_steady")
 
 
 def _home(scene: Scene) -> list[tuple[float, float]]:
@@ -36,15 +40,45 @@ def _seated(scene: Scene) -> Iterator[Fact]:
 
 
 def _not_seated(scene: Scene) -> Iterator[Fact]:
+    """Proximity that is made while the pilot is not, or only later: 12 V goes on at the post, 0 V at the inlet."""
     for start, end in _home(scene):
-        waited = _in_state(scene, "A", start, end)
-        if waited > SEAT_S and _in_state(scene, "BCD", start, end) == 0.0:
+        made = _first_in(scene, "BCD", start - _TOGETHER_S, end)
+        until = end if made is None else made
+        waited = _in_state(scene, "AE", start, until)
+        if waited <= SEAT_S:
+            continue
+        where = "0 V" if _in_state(scene, "E", start, until) > _in_state(scene, "A", start, until) else "A"
+        if made is None:
             text = (
-                f"Proximity says from {start:.2f} s that a plug is in, and the pilot stays in A for {seconds(waited)}: "
+                f"Proximity says from {start:.2f} s that a plug is in, and the pilot stays in {where} for {seconds(waited)}: "
                 "the plug is not fully home, or CP is open."
             )
-            yield Fact("fault", text, start, end, "proximity made, pilot in A", "both made")
+            yield Fact("fault", text, start, end, f"proximity made, pilot in {where}", "both made")
             return
+        text = (
+            f"Proximity says from {start:.2f} s that a plug is in, and the pilot follows {seconds(made - start)} later, at "
+            f"{made:.2f} s: until then the plug was not fully home.{_supported(scene, made)}"
+        )
+        yield Fact("suspect", text, start, made, f"pilot {seconds(made - start)} after proximity", SEAT_S.says)
+        return
+
+
+def _first_in(scene: Scene, states: str, start_s: float, end_s: float) -> float | None:
+    """When the pilot first is in any of the states within a stretch."""
+    segments = (s for r in scene.of(PilotRecord) for s in r.segments if s.state in states)
+    return min((max(s.start_s, start_s) for s in segments if s.end_s > start_s and s.start_s < end_s), default=None)
+
+
+def _supported(scene: Scene, moment: float) -> str:
+    """What people noticed when the pilot was made at last."""
+    near = [s for s in scene.stamps if s.kind in _PUSHED and abs(s.at_s - moment) <= _NOTICED_S]
+    return "".join(f" “{STAMPS[s.kind].words}” was noted at {s.at_s:.1f} s." for s in near[:2])
+
+
+def _beside(scene: Scene) -> Iterator[Fact]:
+    for other in scene.beside:
+        text = f"Another vehicle, {other.vehicle}, talks in the same capture and is judged for itself: {other.told}"
+        yield Fact("note", text, other.start_s, other.end_s, "two vehicles", "one")
 
 
 def _not_driven(scene: Scene) -> Iterator[Fact]:
@@ -175,6 +209,15 @@ RULES: tuple[Rule[Scene], ...] = (
         "water at a contact",
         _contact("contact_wet", "It leaks from CP or mains to PE: dry it, and find out how it got in."),
         needs=Needs(lanes=("contacts",), reached=""),
+    ),
+    Rule(
+        "other_vehicle",
+        "link",
+        MEASUREMENT,
+        "another vehicle's session in the same captures, judged for itself",
+        _beside,
+        rank="quiet",
+        needs=Needs(lanes=("frames",), reached=""),
     ),
     Rule(
         "power_noise",

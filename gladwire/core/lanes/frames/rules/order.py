@@ -117,6 +117,19 @@ def told_here(connection: Connection, exchange: Exchange) -> bool:
     return exchange.failed and (checked or bool(breach(connection, exchange)))
 
 
+def _asked_together(record: ConversationRecord) -> Iterator[Fact]:
+    for connection in connections_of(record):
+        if not connection.together:
+            continue
+        first, last = connection.together[0], connection.together[-1]
+        times = f"{len(connection.together)} times" if len(connection.together) > 1 else "once"
+        text = (
+            f"The vehicle sends {first.name} together with the request before it, in one segment, {times}, first at "
+            f"{first.time_s:.2f} s: it does not wait for the answer. Answers are held to their requests in order."
+        )
+        yield Fact("note", text, first.time_s, last.time_s, "two requests in a segment", "one at a time")
+
+
 RULES: tuple[Rule[ConversationRecord], ...] = (
     Rule(
         "vehicle_leaves_order",
@@ -135,5 +148,14 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         _check_refused,
         breaks=("insulation", "precharge"),
         needs=Needs(reached="insulation"),
+    ),
+    Rule(
+        "requests_together",
+        "agree",
+        ISO_15118_2,
+        "requests that do not wait for the answer to the one before",
+        _asked_together,
+        rank="quiet",
+        needs=Needs(reached="agree"),
     ),
 )
