@@ -34,8 +34,9 @@ def _in_state(scene: Scene, states: str, start_s: float, end_s: float) -> float:
 def _seated(scene: Scene) -> Iterator[Fact]:
     for start, end in _home(scene):
         if _in_state(scene, "BCD", start, end) > 0.2:
-            text = f"Proximity and pilot are both made from {start:.2f} s on: the plug is home."
-            yield Fact("normal", text, start, end, "home", "proximity and pilot both made")
+            both = _first_in(scene, "BCD", start, end) or start
+            text = f"Proximity and pilot are both made from {both:.2f} s on: the plug is home."
+            yield Fact("normal", text, both, end, "home", "proximity and pilot both made")
             return
 
 
