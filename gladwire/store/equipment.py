@@ -9,7 +9,7 @@ from sqlalchemy import or_, select
 from sqlalchemy.orm import Session, selectinload
 
 from gladwire.core.power.chain import Context
-from gladwire.core.power.equipment import Kind, chain_of, spec_of
+from gladwire.core.power.equipment import CabinetSpec, Kind, chain_of, feeds_of, spec_of, together
 from gladwire.store.cases import WITH_RESULTS
 from gladwire.store.models import ChargingSession, Equipment
 from gladwire.store.shapes import DETAILS_FORMAT, details_from
@@ -70,13 +70,12 @@ def chain_for(db: Session, pieces: Sequence[Equipment | None], **more: Any) -> C
         if piece is None:
             continue
         if piece.kind == "stall":
-            cabinet = details_of(piece).get("cabinet", "")
-            fed = [
-                e
-                for e in all_equipment(db, site=piece.site)
-                if e.kind == "site" or (e.kind == "cabinet" and e.name == cabinet)
-            ]
-            specs += [spec_of(cast(Kind, e.kind), details_of(e)) for e in fed]
+            feeds = feeds_of(details_of(piece))
+            here = all_equipment(db, site=piece.site)
+            specs += [spec_of("site", details_of(e)) for e in here if e.kind == "site"]
+            by_name = {e.name: CabinetSpec.model_validate(details_of(e)) for e in here if e.kind == "cabinet"}
+            if feeds and all(name in by_name for name in feeds):
+                specs += [spec for spec in [together([by_name[name] for name in feeds])] if spec]
         specs.append(spec_of(cast(Kind, piece.kind), details_of(piece)))
     return chain_of(specs, **more)
 

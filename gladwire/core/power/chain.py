@@ -198,20 +198,40 @@ def _adapter(context: Context, at: At) -> Any:
 
 
 def _shared(context: Context, at: At) -> Any:
-    """What a cabinet leaves for this stall beside its neighbours, in whole modules where their size is known."""
+    """What a cabinet leaves for this stall beside its neighbours, in whole modules where their size is known.
+
+    equal: an even part, and what neighbours leave of theirs; first: what those before it leave, each taken at its post's full
+    power where its own is not known; demand: in proportion to what each wants.
+    """
     if context.cabinet_kw is None or not context.neighbours:
         return None
-    others = context.neighbours
-    equal = context.cabinet_kw / (others + 1)
-    if context.share == "first" and context.neighbour_kw is not None:
-        left = max(context.cabinet_kw - others * context.neighbour_kw, 0.0)
-    elif context.share == "demand" and context.neighbour_kw is not None:
-        left = max(context.cabinet_kw - others * min(context.neighbour_kw, equal), equal)
+    cabinet, others, theirs = context.cabinet_kw, context.neighbours, context.neighbour_kw
+    if context.share == "first":
+        left = max(cabinet - others * (theirs if theirs is not None else _full_kw(context)), 0.0)
+    elif context.share == "demand":
+        mine = min(_full_kw(context), context.vehicle_kw or cabinet)
+        left = mine * min(1.0, cabinet / (mine + others * (theirs if theirs is not None else mine)))
     else:
-        left = equal
+        even = cabinet / (others + 1)
+        left = max(even, cabinet - others * min(theirs, even)) if theirs is not None else even
     if context.module_kw:
         left = np.floor(left / context.module_kw + 1e-9) * context.module_kw
     return left
+
+
+def _full_kw(context: Context) -> float:
+    """The most a stall of this cabinet gives, as far as is known."""
+    return min(context.post_kw or context.announced_kw or np.inf, context.cabinet_kw or np.inf)
+
+
+_POLICY_WORDS = {"equal": "divided evenly", "first": "first come, first served", "demand": "divided by demand"}
+
+
+def _sharing_words(c: Context) -> str:
+    who = f"{c.neighbours} more on {c.cabinet_kw:g} kW, {_POLICY_WORDS[c.share]}"
+    if c.neighbour_kw is not None or c.share == "equal":
+        return who
+    return f"{who}, each taken at {'its post in full' if c.share == 'first' else 'as much as this one'}"
 
 
 def _supply(context: Context, at: At) -> Any:
@@ -243,7 +263,7 @@ CAPS: tuple[Cap, ...] = (
     Cap("cable_rating", "cable", _code, lambda c: f"cable coded {c.cable_code_a:g} A", False),
     Cap("adapter", "adapter", _adapter, lambda c: f"adapter {c.adapter_a_continuous:g} A continuous"
         if c.adapter_a_continuous else "adapter the vehicle does not know", False),
-    Cap("shared_cabinet", "cabinet", _shared, lambda c: f"{c.neighbours} more on {c.cabinet_kw:g} kW", False),
+    Cap("shared_cabinet", "cabinet", _shared, _sharing_words, False),
     Cap("site_supply", "site", _supply, lambda c: f"site supply {c.grid_kw:g} kW", False),
 )  # fmt: skip
 PARTS = ("site", "cabinet", "post", "cable", "connector", "adapter", "vehicle")

@@ -3,7 +3,8 @@ the chain."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+import re
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -41,8 +42,8 @@ class VehicleSpec(_Spec):
 class StallSpec(_Spec):
     """label: painted on it; app_name: what the app calls it; reach_m: of its cable; serves: vehicle sides it reaches.
 
-    cabinet: name of what feeds it; proven: whether that was found by a test, or is only assumed. x, y: place on the plan, in
-    metres.
+    cabinet: name of what feeds it, several with commas between; proven: whether that was found by a test, or is only assumed.
+    x, y: place on the plan, in metres.
     """
 
     label: str = ""
@@ -143,6 +144,20 @@ FIELDS: Mapping[str, tuple[str, str]] = {
     "ambient_c": ("Outside", "°C"),
     "pack_c": ("Pack", "°C"),
 }
+
+
+def feeds_of(details: Mapping[str, Any]) -> tuple[str, ...]:
+    """Names of the cabinets that feed a stall, as typed with commas or plus signs between; empty where none is recorded."""
+    return tuple(name for part in re.split(r"[,;+]", str(details.get("cabinet") or "")) if (name := part.strip()))
+
+
+def together(cabinets: Sequence[CabinetSpec]) -> CabinetSpec | None:
+    """Cabinets that feed one stall as one: their kW summed where all are known, the modules and the sharing of the first."""
+    if not cabinets:
+        return None
+    kw = [c.cabinet_kw for c in cabinets]
+    known = [k for k in kw if k is not None]
+    return cabinets[0].model_copy(update={"cabinet_kw": sum(known) if len(known) == len(kw) else None})
 
 
 def spec_of(kind: Kind, details: Mapping[str, Any]) -> _Spec:

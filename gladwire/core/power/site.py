@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from gladwire.core.power.chain import Context, Policy
+from gladwire.core.power.equipment import feeds_of
 from gladwire.core.power.expect import RAMP_S, chain_at, expect, missing_for
 from gladwire.core.signal.waveform import Floats
 
@@ -31,12 +32,12 @@ class Cabinet(BaseModel):
 
 
 class Stall(BaseModel):
-    """A place to plug in. cabinet: key of what feeds it; kw, amps, volts: of its post."""
+    """A place to plug in. cabinets: keys of what feeds it, asked in this order; kw, amps, volts: of its post."""
 
     model_config = ConfigDict(frozen=True)
 
     key: str
-    cabinet: str
+    cabinets: tuple[str, ...]
     kw: Annotated[float, Field(gt=0)]
     amps: float | None = None
     volts: float | None = None
@@ -125,20 +126,25 @@ def play_site(
     """Every vehicle's session while cabinets divide. Raises KeyError for a stall or cabinet that does not exist."""
     by_stall = {stall.key: stall for stall in stalls}
     by_cabinet = {cabinet.key: cabinet for cabinet in cabinets}
-    for arrival in arrivals:
-        by_cabinet[by_stall[arrival.stall].cabinet]
+    fed = [by_stall[arrival.stall].cabinets for arrival in arrivals]
+    for key in {key for keys in fed for key in keys}:
+        by_cabinet[key]
     order = sorted(range(len(arrivals)), key=lambda i: arrivals[i].at_s)
     soc = [arrival.start_soc for arrival in arrivals]
     rows: list[list[tuple[float, float, float]]] = [[] for _ in arrivals]
     for step in range(int(hours * 3600 / _STEP_S)):
         now = step * _STEP_S
         here = [i for i in order if arrivals[i].at_s <= now and soc[i] < arrivals[i].target_soc]
+        lacks = {i: _wanted(arrivals[i], by_stall[arrivals[i].stall], soc[i], now) for i in here}
+        got = dict.fromkeys(here, 0.0)
         for cabinet in cabinets:
-            mine = [i for i in here if by_stall[arrivals[i].stall].cabinet == cabinet.key]
-            wanted = [_wanted(arrivals[i], by_stall[arrivals[i].stall], soc[i], now) for i in mine]
-            for i, kw in zip(mine, divide(cabinet, wanted), strict=True):
-                rows[i].append((now - arrivals[i].at_s, kw, soc[i]))
-                soc[i] += 100.0 * kw * _STEP_S / 3600.0 / (arrivals[i].vehicle.pack_kwh or 1.0)
+            mine = [i for i in here if cabinet.key in fed[i]]
+            for i, kw in zip(mine, divide(cabinet, [lacks[i] for i in mine]), strict=True):
+                got[i] += kw
+                lacks[i] -= kw
+        for i, kw in got.items():
+            rows[i].append((now - arrivals[i].at_s, kw, soc[i]))
+            soc[i] += 100.0 * kw * _STEP_S / 3600.0 / (arrivals[i].vehicle.pack_kwh or 1.0)
     visits = []
     for i, arrival in enumerate(arrivals):
         table = np.array(rows[i]) if rows[i] else np.empty((0, 3))
@@ -174,27 +180,28 @@ def site_of(
             continue
         if not d.get("post_kw"):
             raise ValueError(f"the kW of {name} are not known")
-        feeds = str(d.get("cabinet") or "")
-        if feeds not in known:
-            feeds = f"own of {name}"
-            cabinets.append(Cabinet(key=feeds, kw=d["post_kw"]))
-        stalls.append(Stall(key=name, cabinet=feeds, kw=d["post_kw"], amps=d.get("post_a"), volts=d.get("post_v")))
+        feeds = tuple(key for key in feeds_of(d) if key in known)
+        if not feeds:
+            feeds = (f"own of {name}",)
+            cabinets.append(Cabinet(key=feeds[0], kw=d["post_kw"]))
+        stalls.append(Stall(key=name, cabinets=feeds, kw=d["post_kw"], amps=d.get("post_a"), volts=d.get("post_v")))
     return cabinets, stalls
 
 
 class BayOption(NamedTuple):
-    """A stall a vehicle could go to. cabinet: key of what feeds it, empty where not known; context: with nobody beside."""
+    """A stall a vehicle could go to. cabinets: what feeds it, empty where not known; context: with nobody beside."""
 
     number: int
     name: str
-    cabinet: str
+    cabinets: tuple[str, ...]
     serves: str
     context: Context
 
 
 @dataclass(frozen=True)
 class Bay:
-    """What a stall would do for the vehicle. avoid: stalls that share its cabinet."""
+    """What a stall would do for the vehicle. avoid: stalls that share a cabinet with it, and of which it is not known, in
+    words."""
 
     number: int
     name: str
@@ -213,6 +220,17 @@ def bays_for(options: Sequence[BayOption], start_soc: float, target_soc: float) 
         then = expect(option.context, start_soc, target_soc)
         if then.reached_soc < target_soc - _REACHED_SOC:
             continue
-        beside = [o.name for o in options if o is not option and o.cabinet and o.cabinet == option.cabinet]
-        found.append(Bay(option.number, option.name, then.minutes, then.average_kw, option.serves, ", ".join(beside)))
+        beside = _beside(option, options)
+        found.append(Bay(option.number, option.name, then.minutes, then.average_kw, option.serves, beside))
     return sorted(found, key=lambda bay: bay.minutes)
+
+
+def _beside(option: BayOption, options: Sequence[BayOption]) -> str:
+    """Who shares with a stall, as far as cabinets are recorded; what is not recorded is said."""
+    if not option.cabinets:
+        return "not known: no cabinet is recorded for it"
+    others = [o for o in options if o is not option]
+    shares = [o.name for o in others if set(o.cabinets) & set(option.cabinets)]
+    open_ = [o.name for o in others if not o.cabinets]
+    words = ", ".join(shares) or "none of those recorded"
+    return f"{words}; not known of {', '.join(open_)}" if open_ else words

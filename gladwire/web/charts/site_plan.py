@@ -6,6 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from gladwire.core.power.equipment import feeds_of
+
 _SCALE, _PAD, _STALL_W, _STALL_H, _CABINET_Y = 52.0, 20.0, 150.0, 104.0, 34.0
 
 
@@ -60,7 +62,7 @@ def site_plan(
     ]
     drawn, wires = [], []
     for name, about in cabinets:
-        fed = [(box, d) for box, (_, _, d) in zip(boxes, stalls, strict=True) if d.get("cabinet") == name]
+        fed = [(box, d) for box, (_, _, d) in zip(boxes, stalls, strict=True) if name in feeds_of(d)]
         if not fed:
             continue
         middle = sum(box.x + _STALL_W / 2 for box, _ in fed) / len(fed)

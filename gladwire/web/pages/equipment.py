@@ -40,7 +40,8 @@ KIND_WORDS: Mapping[Kind, str] = {
 }  # fmt: skip
 # Figures that are words, and what they are called.
 _WORDS = {
-    "label": "Painted label", "app_name": "Name in the app", "post_class": "Class of post", "cabinet": "Fed by cabinet",
+    "label": "Painted label", "app_name": "Name in the app", "post_class": "Class of post",
+    "cabinet": "Fed by cabinet (several: with commas)",
     "serves": "Reaches ports at", "port": "Port at", "consumption_unit": "Consumption in",
 }  # fmt: skip
 _PLACES = {"x": ("Across the plan", "m"), "y": ("Down the plan", "m")}

@@ -11,7 +11,7 @@ from starlette.responses import Response
 
 from gladwire.core.power.chain import Context, nameplate
 from gladwire.core.power.distance import UNITS, distance
-from gladwire.core.power.equipment import FIELDS
+from gladwire.core.power.equipment import FIELDS, feeds_of
 from gladwire.core.power.expect import Bound, Expectation, Sensitivity, bounds, chain_at, expect, sensitivity
 from gladwire.core.power.limiters import BY_KEY
 from gladwire.core.power.site import Bay, BayOption, bays_for
@@ -73,7 +73,7 @@ _DEFAULTS = {
     "target": "80",
     "soc": "40",
     "neighbours": "0",
-    "share": "equal",
+    "share": "",
     "consumption_unit": UNITS[0],
 }
 
@@ -191,11 +191,7 @@ def _bays(
     for other in all_equipment(db, "stall", stall.site):
         details = details_of(other)
         context = _context(db, [pieces[0], other, pieces[2]], alone)
-        options.append(
-            BayOption(
-                other.id, other.name, str(details.get("cabinet") or ""), str(details.get("serves") or ""), context
-            )
-        )
+        options.append(BayOption(other.id, other.name, feeds_of(details), str(details.get("serves") or ""), context))
     return bays_for(options, start, target)
 
 

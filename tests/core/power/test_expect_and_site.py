@@ -8,10 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gladwire.core.power.chain import Context
-from gladwire.core.power.equipment import chain_of, spec_of
+from gladwire.core.power.equipment import chain_of, feeds_of, spec_of
 from gladwire.core.power.expect import CHANGES, chain_at, expect, missing_for, sensitivity
 from gladwire.core.power.sharing import SiteSession, pairs_of, plan_tests, topology
-from gladwire.core.power.site import Arrival, Cabinet, Stall, divide, play_site
+from gladwire.core.power.site import Arrival, BayOption, Cabinet, Stall, bays_for, divide, play_site
 
 CAR = Context(pack_class_v=400, pack_kwh=60, vehicle_kw=120, vehicle_a=400)
 AT_POST = CAR.model_copy(update={"post_kw": 150.0, "post_a": 250.0, "post_v": 920.0})
@@ -127,10 +127,62 @@ def test_policies_divide_as_they_are_named() -> None:
     assert of("equal", 30.0) == pytest.approx([90.0, 60.0, 30.0])
 
 
+@pytest.mark.parametrize(
+    ("share", "theirs", "left"),
+    [
+        ("equal", None, 90.0),
+        ("equal", 60.0, 120.0),
+        ("equal", 150.0, 90.0),
+        ("first", 60.0, 120.0),
+        ("first", None, 30.0),
+        ("demand", 75.0, 120.0),
+        ("demand", None, 90.0),
+    ],
+)
+def test_what_a_cabinet_leaves_follows_how_it_divides(share: str, theirs: float | None, left: float) -> None:
+    """180 kW, posts of 150 kW, one neighbour: what `divide` gives the later of two that want the post in full."""
+    context = Context(cabinet_kw=180, post_kw=150, post_a=500, neighbours=1, neighbour_kw=theirs, share=share)
+    context = context.model_copy(update={"pack_class_v": 400.0, "vehicle_kw": 200.0, "pack_kwh": 60.0})
+    shared = next(link for link in chain_at(context, 40.0) if link.limiter == "shared_cabinet")
+    assert shared.kw == pytest.approx(left)
+    assert {"equal": "evenly", "first": "first come", "demand": "by demand"}[share] in shared.says
+    whole = divide(Cabinet(key="c", kw=180, policy=share), [theirs if theirs is not None else 150.0, 150.0])
+    assert min(left, 150.0) == pytest.approx(whole[1])
+
+
+def test_a_bay_fed_by_two_cabinets_draws_from_both_and_shares_with_either() -> None:
+    cabinets = [Cabinet(key="North", kw=60), Cabinet(key="South", kw=60)]
+    stalls = [Stall(key="A", cabinets=("North", "South"), kw=110), Stall(key="B", cabinets=("South",), kw=60)]
+    alone = Arrival(stall="A", at_s=0.0, vehicle=CAR, start_soc=10, target_soc=50)
+    assert play_site(cabinets, stalls, [alone])[0].power_kw.max() == pytest.approx(110.0, abs=1.0)
+    late = Arrival(stall="B", at_s=300.0, vehicle=CAR, start_soc=10, target_soc=50)
+    first, _ = play_site(cabinets, stalls, [alone, late])
+    assert first.power_kw[(first.time_s > 400) & (first.time_s < 500)].max() < 95.0
+    assert first.power_kw.max() == pytest.approx(110.0, abs=1.0)
+
+
+def test_which_bay_never_tells_an_unknown_feeder_as_nobody() -> None:
+    known = Context(post_kw=150, post_a=400, vehicle_kw=130, pack_class_v=400, pack_kwh=60)
+    options = [
+        BayOption(number, name, cabinets, "", known)
+        for number, (name, cabinets) in enumerate(
+            [("A", ("North", "South")), ("B", ("South",)), ("C", ("West",)), ("D", ())]
+        )
+    ]
+    told = {bay.name: bay.avoid for bay in bays_for(options, 10, 60)}
+    assert told == {
+        "A": "B; not known of D",
+        "B": "A; not known of D",
+        "C": "none of those recorded; not known of D",
+        "D": "not known: no cabinet is recorded for it",
+    }
+    assert feeds_of({"cabinet": "North, South + West"}) == ("North", "South", "West")
+
+
 def site(seed: int, sharing: bool) -> list[SiteSession]:
     """Two stalls, five hosts at one and a guest at the other during each."""
     cabinets = [Cabinet(key="1", kw=120), Cabinet(key="2", kw=300)]
-    stalls = [Stall(key="A", cabinet="1", kw=150), Stall(key="B", cabinet="1" if sharing else "2", kw=150)]
+    stalls = [Stall(key="A", cabinets=("1",), kw=150), Stall(key="B", cabinets=("1",) if sharing else ("2",), kw=150)]
     rng = np.random.default_rng(seed)
     found = []
     for day in range(5):
