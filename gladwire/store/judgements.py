@@ -72,6 +72,7 @@ def keep_judged(db: Session, claim: Claim, judged: Judged, made_of: Mapping[str,
     stored = StoredJudgement(
         judges=judgement.judges,
         outcome=judgement.outcome,
+        danger=judgement.danger is not None,
         verdict=judgement.verdict,
         next_test=judgement.causes[0].next_test if judgement.causes else "",
         stages=json.dumps(stages),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from sqlalchemy import BigInteger, Double, ForeignKey, Integer, String, Text
+from sqlalchemy import BigInteger, Boolean, Double, ForeignKey, Integer, String, Text
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, MEDIUMBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -194,8 +194,8 @@ class StoredJudgement(Base):
     made of changes.
 
     judges: the version that judged. made_of: JSON naming every measurement, placement and observation it rests on.
-    outcome, verdict, next_test, stages (JSON): the line a list shows. result: JSON of judgement and placing, compressed, in a
-    format (`shapes.py`); empty where refusal says why the session could not be judged.
+    outcome, danger, verdict, next_test, stages (JSON): the line a list shows. result: JSON of judgement and placing,
+    compressed, in a format (`shapes.py`); empty where refusal says why the session could not be judged.
     """
 
     __tablename__ = "judgements"
@@ -206,6 +206,7 @@ class StoredJudgement(Base):
     format: Mapped[int] = mapped_column(Integer)
     made_of: Mapped[str] = mapped_column(Text)
     outcome: Mapped[str] = mapped_column(String(20))
+    danger: Mapped[bool] = mapped_column(Boolean, default=False, server_default="0")
     verdict: Mapped[str] = mapped_column(Text)
     next_test: Mapped[str] = mapped_column(Text)
     stages: Mapped[str] = mapped_column(Text)

@@ -63,7 +63,8 @@ _MOST_PROFILES = 4
 
 @dataclass
 class Shown:
-    """What panels are made of. view: None while nothing has a result. capture: the one chosen for segments and settling."""
+    """What panels are made of. view: None while nothing has a result. capture: the one chosen for segments and settling;
+    at_s: a moment of its file whose segment is asked for."""
 
     db: Database
     session: ChargingSession
@@ -71,6 +72,7 @@ class Shown:
     capture: Capture
     by_name: str
     connector: str
+    at_s: float | None = None
 
     @property
     def seen(self) -> SessionView:
@@ -198,6 +200,7 @@ class ReadingsPart:
     readings: list[Reading]
     at_file_s: float
     by_name: str = ""
+    corrections: Sequence[tuple[int, float]] = ()
 
 
 @dataclass(frozen=True)
@@ -208,7 +211,10 @@ class ReadingsPanel:
 
 
 def _readings(shown: Shown) -> ReadingsPanel:
-    worth = _worth_showing(shown.judgement, shown.pilot) if shown.pilot else None
+    worth = None
+    if shown.pilot:
+        asked = None if shown.at_s is None else _segment_at(shown.placed, shown.pilot, shown.at_s)
+        worth = asked if asked is not None else _worth_showing(shown.judgement, shown.pilot)
     return ReadingsPanel(None if worth is None else readings_part(shown.seen, shown.capture, worth, shown.by_name))
 
 
@@ -221,7 +227,17 @@ def readings_part(view: SessionView, capture: Capture, number: int, by_name: str
     segment = pilot.segments[number]
     found = [Reading(m, scale_of(m)) for m in values_of(pilot, segment)]
     middle = placed.alignment.clock.in_file((segment.start_s + segment.end_s) / 2)
-    return ReadingsPart(capture.id, number, len(pilot.segments), segment, found, middle, by_name)
+    settled = settled_of(capture.settlements[-1] if capture.settlements else None)
+    corrections = [
+        (place, a.at_s) for place, a in enumerate(settled.amendments) if _segment_at(placed, pilot, a.at_s) == number
+    ]
+    return ReadingsPart(capture.id, number, len(pilot.segments), segment, found, middle, by_name, corrections)
+
+
+def _segment_at(placed: Placed, pilot: PilotRecord, file_s: float) -> int | None:
+    """The segment that holds a moment of the capture's file."""
+    at = placed.alignment.clock.on_session(file_s)
+    return next((i for i, s in enumerate(pilot.segments) if s.start_s <= at < s.end_s), None)
 
 
 def pilot_of(placed: Placed) -> PilotRecord | None:
@@ -386,9 +402,11 @@ class SettledEntry:
 
 @dataclass(frozen=True)
 class CorrectionRow:
-    """A correction in force. at_s: in its file's own time."""
+    """A correction in force. at_s: in its file's own time. place: among those settled; segment: which it is, in words."""
 
+    place: int
     at_s: float
+    segment: str
     says: str
     by_name: str
     why: str
@@ -427,9 +445,20 @@ def _reading(shown: Shown) -> ReadingPart | None:
         readers=READERS,
         interval=seconds_typed(settlement.interval_s) if settlement and settlement.interval_s else "",
         history=[_entry(s) for s in shown.capture.settlements],
-        corrections=[CorrectionRow(a.at_s, _corrected(a.values), a.by_name, a.why) for a in settled.amendments],
+        corrections=[
+            CorrectionRow(place, a.at_s, _segment_words(shown, a.at_s), _corrected(a.values), a.by_name, a.why)
+            for place, a in enumerate(settled.amendments)
+        ],
         caution=PROBE_CAUTION,
     )
+
+
+def _segment_words(shown: Shown, file_s: float) -> str:
+    number = _segment_at(shown.placed, shown.pilot, file_s) if shown.view and shown.pilot else None
+    if number is None or shown.pilot is None:
+        return ""
+    segment = shown.pilot.segments[number]
+    return f"segment {number + 1}, {segment.label if segment.state != 'unknown' else 'no state'}, "
 
 
 def _entry(settlement: Settlement) -> SettledEntry:

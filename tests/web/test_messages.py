@@ -12,7 +12,7 @@ from starlette.testclient import TestClient
 
 from gladwire.core.plc.frames import FrameCapture
 from gladwire.core.plc.message import read_message
-from gladwire.core.simulate.plc.peers import Post
+from gladwire.core.simulate.plc.peers import Post, Vehicle
 from gladwire.core.simulate.plc.session import Plan, play
 from gladwire.formats import pcapng
 from gladwire.formats.opening import Source
@@ -40,6 +40,16 @@ def test_a_dropped_capture_of_frames_leads_to_dialogue_break_and_verdict(client:
     assert "CC_DISCOVER_LIST.IND" in page
     assert '"kind": "frames"' in page
     assert "The post brings the cable to the pack" in page  # the stage explained
+
+
+def test_what_can_hurt_somebody_stands_before_the_outcome_in_lists_too(client: TestClient) -> None:
+    plan = Plan(Vehicle(ignores_stop=True), Post(stops_after=40), loop_s=30)
+    address = dropped(client, ("stop.pcapng", pcapng.write(play(plan).frames, 1_790_000_000.0)))
+    assert "Danger." in client.get(address).text
+    row = client.get("/").text.split(f'href="{address}"')[1].split("</li>")[0]
+    assert "Danger." in row
+    assert "badge-word" in row
+    assert "Charged" not in row
 
 
 def test_a_message_is_opened_to_its_fields_bytes_and_the_other_sides_limit(client: TestClient) -> None:

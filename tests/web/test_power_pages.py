@@ -92,6 +92,43 @@ def test_typed_readings_become_a_session_with_their_pictures(client: TestClient)
     assert more.headers["location"] == answer.headers["location"]
 
 
+def test_a_typed_record_is_opened_again_and_kept_beside_the_first(client: TestClient) -> None:
+    rows: list[list[float | None]] = [[30.0 * i, 80.5 if i else 0.0, 20.0 + i if i % 2 else None] for i in range(20)]
+    first = client.post("/readings", data=readings(rows)).headers["location"]
+    again = re.search(r"/readings\?capture=(\d+)", client.get(first).text)
+    assert again is not None
+    page = client.get(again.group(0)).text
+    grid = json.loads(re.search(r'id="opened">(.*?)</script>', page, re.DOTALL).group(1))
+    assert grid["columns"] == [
+        {"quantity": "power_kw", "place": "post"},
+        {"quantity": "soc_percent", "place": "vehicle"},
+    ]
+    assert [[float(c) if c else None for c in row] for row in grid["rows"]] == rows
+    assert "Van at stall 2, corrected" in page
+    stranger = dropped(client, ("stall.csv", record_file(4)))
+    number = re.search(r"/captures/(\d+)/", client.get(stranger).text).group(1)
+    assert client.get(f"/readings?capture={number}").status_code == 409
+    assert client.get("/readings?capture=999").status_code == 404
+
+
+def vehicle(client: TestClient, name: str) -> str:
+    form = {"kind": "vehicle", "name": name, "by_name": "Runa", "pack_kwh": "60"}
+    return client.post("/equipment", data=form).headers["location"].rpartition("/")[2]
+
+
+def test_a_comparison_of_different_vehicles_says_that_it_is_one(client: TestClient) -> None:
+    first, second = (dropped(client, (f"{n}.csv", record_file(n))) for n in (7, 8))
+    page = f"/curves?s={first.rpartition('/')[2]}&s={second.rpartition('/')[2]}"
+    assert "Which vehicle it was is not recorded of every session." in client.get(page).text
+    tern, gull = vehicle(client, "Tern"), vehicle(client, "Gull")
+    client.post(f"{first}/known", data={"by_name": "Runa", "vehicle": tern})
+    assert "Of 1 it is." in client.get(page).text
+    client.post(f"{second}/known", data={"by_name": "Runa", "vehicle": gull})
+    assert "Different vehicles are compared: Tern, Gull." in client.get(page).text
+    client.post(f"{second}/known", data={"by_name": "Runa", "vehicle": tern})
+    assert "vehicles are compared" not in client.get(page).text
+
+
 @pytest.mark.parametrize(
     ("rows", "said"),
     [

@@ -139,6 +139,7 @@ def test_compare_names_what_differs_and_keeps_a_known_good(client: TestClient) -
     assert re.search(r"\d things? differs? between", page)
     assert "high side" in page
     assert text(client, f"/compare?a={b}&b={a}&at=offer").count("the offer") >= 1
+    assert "Which vehicle it was is not recorded of every session" in text(client, f"/compare?a={b}&b={a}")
     log = drop(client, LOG.encode(), "log.csv")
     assert "/compare" not in client.get(log).text
     none = re.search(r"/captures/(\d+)/settle", client.get(log).text)
@@ -198,7 +199,10 @@ def test_the_checklist_takes_readings_and_changes_what_follows(client: TestClien
     assert client.post(f"{case}/checklist", data={"plan": "hope"}).status_code == 422
     struck = re.findall(r"/observations/(\d+)/strike", client.get(f"{case}/checklist").text)
     assert post(client, f"/observations/{struck[-1]}/strike", by_name="R", back="checklist") == f"{case}/checklist"
-    assert "A lead whose CP is open" not in text(client, f"{case}/checklist")
+    page = text(client, f"{case}/checklist")
+    assert "A lead whose CP is open" not in page
+    assert '<span class="struck">' in client.get(f"{case}/checklist").text
+    assert "struck out by R" in page
 
 
 def test_a_case_closes_only_on_proof_of_every_mode_or_with_a_reason(client: TestClient, sessions: Sessions) -> None:

@@ -60,6 +60,27 @@ def test_a_correction_is_taken_back_and_stays_on_record(client: TestClient) -> N
     assert client.post(f"/captures/{capture}/amendments/take-back", data=form).status_code == 409
 
 
+def test_a_corrected_segment_stays_chosen_and_takes_its_correction_back_there(client: TestClient) -> None:
+    drop(client)
+    capture = capture_number(client)
+    before = segments(client, capture)
+    number, waiting = next((i, s) for i, s in enumerate(before) if s["state"] == "B")
+    form = {"at_s": str(float(waiting["start_s"]) + 0.05), "high_v": "8.6", "why": "read by hand", **BY}
+    answer = client.post(f"/captures/{capture}/amend", data=form)
+    page = client.get(answer.headers["location"]).text
+    panel = page[page.index('id="readings"') :]
+    assert f"segment {number + 1} of {len(before)}" in panel
+    assert "Take the correction back" in panel
+    assert f"At\n      segment {number + 1}, B" in page
+    place, at = re.findall(r'name="(?:place|at_s)" value="([^"]+)"', panel)[:2]
+    answer = client.post(f"/captures/{capture}/amendments/take-back", data={"place": place, "at_s": at, **BY})
+    page = client.get(answer.headers["location"]).text
+    panel = page[page.index('id="readings"') :]
+    assert f"segment {number + 1} of {len(before)}" in panel
+    assert "Take the correction back" not in panel
+    assert segments(client, capture) == before
+
+
 def test_corrections_of_two_people_at_once_are_all_in_force(client: TestClient, sessions: Sessions) -> None:
     drop(client)
     capture = capture_number(client)

@@ -507,7 +507,12 @@ def correct(here: ServicesHere, number: int, form: Annotated[AmendForm, Form()])
         again(db, capture, settled, form.by_name, form.why, newest)
         session_number = capture.session_id
     wait_for(here, session_number)
-    return signed(RedirectResponse(f"/sessions/{session_number}?capture={number}", 303), form.by_name)
+    return signed(_back_to(session_number, number, form.at_s), form.by_name)
+
+
+def _back_to(session: int, capture: int, at_s: float) -> Response:
+    """The session with the capture and the segment in hand still chosen."""
+    return RedirectResponse(f"/sessions/{session}?capture={capture}&at={at_s:.9f}#readings", 303)
 
 
 class TakeBackForm(BaseModel):
@@ -535,7 +540,7 @@ def take_back(here: ServicesHere, number: int, form: Annotated[TakeBackForm, For
         again(db, capture, before.model_copy(update={"amendments": tuple(kept)}), form.by_name, why, newest)
         session_number = capture.session_id
     wait_for(here, session_number)
-    return signed(RedirectResponse(f"/sessions/{session_number}?capture={number}", 303), form.by_name)
+    return signed(_back_to(session_number, number, gone.at_s), form.by_name)
 
 
 def _no_pilot() -> None:

@@ -27,12 +27,13 @@ router = APIRouter()
 
 @dataclass(frozen=True)
 class PlaceRow:
-    """A step with what was entered and the face of the connector it speaks of."""
+    """A step with what was entered and the face of the connector it speaks of. struck: what was entered and struck out."""
 
     place: Place
     entry: Entry | None
     observation: Observation | None
     face: Face | None
+    struck: list[Observation]
 
 
 @dataclass(frozen=True)
@@ -70,7 +71,8 @@ def _rows(case: Case, plan: Plan, connector: str) -> list[PlaceRow]:
     for place in walk(plan, entries):
         contacts = place.step.contacts if place.state == "now" else ()
         drawn = _face(connector, contacts) if contacts else None
-        found.append(PlaceRow(place, entries.get(place.step.key), noted.get(place.step.key), drawn))
+        struck = [o for o in case.observations if o.kind == "step" and o.struck_by and o.place == place.step.key]
+        found.append(PlaceRow(place, entries.get(place.step.key), noted.get(place.step.key), drawn, struck))
     return found
 
 

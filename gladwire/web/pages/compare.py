@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated
 
@@ -63,6 +64,7 @@ class ComparePage:
     others: list[Choice]
     anchor_words: dict[Anchor, str]
     by_name: str
+    vehicles: str = ""
 
 
 @router.get("/compare")
@@ -84,8 +86,20 @@ def compare_page(
         others=_others(db, first),
         anchor_words=dict(ANCHOR_WORDS),
         by_name=name_of(request),
+        vehicles=whose([first.session, second.session]) if second else "",
     )
     return render("compare.html", page)
+
+
+def whose(sessions: Sequence[ChargingSession]) -> str:
+    """Whether what is compared is of one vehicle, in a sentence; empty where it is."""
+    named = [s.vehicle.name if s.vehicle else "" for s in sessions]
+    if len({s.id for s in sessions}) < 2 or (all(named) and len(set(named)) == 1):
+        return ""
+    if all(named):
+        return f"Different vehicles are compared: {', '.join(dict.fromkeys(named))}. What differs may be theirs."
+    known = f" Of {sum(map(bool, named))} it is." if any(named) else ""
+    return f"Which vehicle it was is not recorded of every session.{known} What differs may be the vehicle's."
 
 
 @router.post("/captures/{number}/known-good")

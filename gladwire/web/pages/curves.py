@@ -24,6 +24,7 @@ from gladwire.store.models import ChargingSession
 from gladwire.web.charts.plot import STYLES, Plot, Series, plot
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import number_in, told
+from gladwire.web.pages.compare import whose
 from gladwire.web.pages.session import session_or_404
 from gladwire.web.power_view import whole_of
 from gladwire.web.services import Database
@@ -74,6 +75,7 @@ class CurvesPage:
     of: Sequence[tuple[str, str]]
     trouble: str
     tens: PowerReport | None
+    vehicles: str
 
 
 @router.get("/curves")
@@ -110,7 +112,7 @@ def curves(request: Request, db: Database, s: Annotated[list[int] | None, Query(
         laid.append(one)
     page = CurvesPage(
         "cases", laid, _plots(laid, typed), _offered(db, numbers, laid), typed, UNITS, WINDOWS, ALIGNED, OF, trouble,
-        laid[0].report if laid else None,
+        laid[0].report if laid else None, whose([one.session for one in laid]),
     )  # fmt: skip
     return render("curves.html", page)
 

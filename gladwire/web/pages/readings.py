@@ -12,17 +12,20 @@ from typing import Annotated, Any
 from fastapi import APIRouter, File, Form, Request, UploadFile
 from starlette.responses import RedirectResponse, Response
 
+from gladwire.core.lanes.power.record import PowerRecord
 from gladwire.core.quantities import PLACE_WORDS, QUANTITIES, Quantity
 from gladwire.formats import power_csv
 from gladwire.formats.errors import UnreadableError
+from gladwire.formats.opening import Source
+from gladwire.formats.reader import Options
 from gladwire.formats.typed import record_from
-from gladwire.store.captures import add_capture
+from gladwire.store.captures import DamagedCaptureError, add_capture, original
 from gladwire.store.cases import case_with_sessions, cases, charging_session
-from gladwire.store.models import Case, ChargingSession
+from gladwire.store.models import Capture, Case, ChargingSession
 from gladwire.store.readings import Picture, add_pictures, picture
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import id_in
-from gladwire.web.pages.captures import wait_for
+from gladwire.web.pages.captures import capture_or_404, wait_for
 from gladwire.web.services import Database, ServicesHere
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render, sentence
@@ -41,6 +44,8 @@ _TYPED = (
     "pack_c",
     "connector_c",
 )
+# How a typed record is named; one of that name can be opened again.
+_TYPED_NAME = " (typed).csv"
 _JPEG = b"\xff\xd8\xff"
 
 
@@ -53,10 +58,23 @@ class ReadingsPage:
     open_cases: Sequence[Case]
     case: int | None
     session: ChargingSession | None
+    opened: Capture | None
+    grid: str
 
 
 @router.get("/readings")
-def readings_page(request: Request, db: Database, case: int | None = None, session: int | None = None) -> Response:
+def readings_page(
+    request: Request,
+    db: Database,
+    here: ServicesHere,
+    case: int | None = None,
+    session: int | None = None,
+    capture: int | None = None,
+) -> Response:
+    """Type readings. capture: a typed record to begin from, which itself stays as it is."""
+    opened = capture_or_404(db, capture) if capture is not None else None
+    if opened is not None and case is None:
+        case = opened.session.case_id
     page = ReadingsPage(
         "today",
         [q for q in QUANTITIES if q.key in _TYPED],
@@ -65,8 +83,31 @@ def readings_page(request: Request, db: Database, case: int | None = None, sessi
         cases(db, "open"),
         case,
         charging_session(db, session) if session is not None else None,
+        opened,
+        _grid(here, opened) if opened is not None else "",
     )
     return render("readings.html", page)
+
+
+def _grid(here: ServicesHere, capture: Capture) -> str:
+    """What was typed, as the page's grid holds it: JSON of columns and rows of text. Raises RefusedError for what is no such
+    record."""
+    trouble = RefusedError(409, f"“{capture.name}” is no typed record.", "Open one whose name ends in “(typed).csv”.")
+    if not capture.name.endswith(_TYPED_NAME):
+        raise trouble
+    try:
+        record = power_csv.read(Source(b"".join(original(here.sessions, capture))), Options())
+    except (UnreadableError, DamagedCaptureError) as error:
+        raise trouble from error
+    if not isinstance(record, PowerRecord):
+        raise trouble
+    sides = [record, *([record.second_place] if record.second_place else [])]
+    columns = [(key, side.places.get(key, "unknown"), values) for side in sides for key, values in side.values.items()]
+    rows = [
+        [f"{at:g}", *("" if v[i] != v[i] else f"{v[i]:.10g}" for _, _, v in columns)]
+        for i, at in enumerate(record.time_s)
+    ]
+    return json.dumps({"columns": [{"quantity": key, "place": place} for key, place, _ in columns], "rows": rows})
 
 
 @router.post("/readings")
@@ -93,7 +134,7 @@ def keep(
         number = _session_number(db, title, case, session)
         content = power_csv.write(readings, (f"typed by {by_name}", *(["from pictures, kept beside"] if kept else [])))
         target = db.get_one(ChargingSession, number)
-        capture = add_capture(db, target, f"{title[:180]} (typed).csv", io.BytesIO(content))
+        capture = add_capture(db, target, f"{title[:180]}{_TYPED_NAME}", io.BytesIO(content))
         add_pictures(db, capture, kept)
     wait_for(here, number)
     address = f"/sessions/{number}"

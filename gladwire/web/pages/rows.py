@@ -40,6 +40,7 @@ class SessionRow:
     created_at: datetime
     state: str
     outcome: str
+    danger: bool
     verdict: str
     next_test: str
     stages: tuple[StageMark, ...]
@@ -74,6 +75,7 @@ def session_row(session: ChargingSession) -> SessionRow:
         created_at=session.created_at,
         state=waiting or ("analysed" if judgement and not judgement.refusal else nothing),
         outcome=judgement.outcome if judgement else "unknown",
+        danger=bool(judgement and judgement.danger),
         verdict=judgement.verdict if judgement else refused,
         next_test=judgement.next_test if judgement else "",
         stages=_STAGES.validate_json(judgement.stages) if judgement else (),

@@ -87,12 +87,15 @@ def session_or_404(db: Database, number: int) -> ChargingSession:
 
 
 @router.get("/sessions/{number}")
-def one_session(request: Request, db: Database, number: int, capture: int | None = None) -> Response:
+def one_session(
+    request: Request, db: Database, number: int, capture: int | None = None, at: float | None = None
+) -> Response:
+    """A session's page. capture: the one chosen; at: a moment of its file whose segment is opened."""
     session = session_or_404(db, number)
     view = session_view(session)
     chosen = next((c for c in session.captures if c.id == capture), None) or _worth_opening(session, view)
     siblings = [s.id for s in session.case.sessions] if session.case else []
-    shown = Shown(db, session, view, chosen, name_of(request), request.cookies.get("connector", "type2"))
+    shown = Shown(db, session, view, chosen, name_of(request), request.cookies.get("connector", "type2"), at)
     page = SessionPage(
         area="cases" if session.case else "today",
         session=session,

@@ -217,6 +217,7 @@ document.addEventListener("DOMContentLoaded", () => {
     say(told ? [told.error, told.next].filter(Boolean).join(" ") : "The readings could not be stored; they are still here.");
   });
 
-  const before = JSON.parse(localStorage.getItem(STORE) || "null");
+  const opened = $("opened");
+  const before = JSON.parse(opened ? opened.textContent : localStorage.getItem(STORE) || "null");
   if (before && before.columns.every((c) => names[c.quantity])) { columns = before.columns; rebuild(before.rows); } else rebuild([["0"]]);
 });
