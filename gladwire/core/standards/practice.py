@@ -66,6 +66,7 @@ BOOST_MIN = _limit(15.0, "min", "within {}", "A boost of a cooled cable whose ow
 ENTRY_MIN = _limit(0.5, "min", "from {}", "An entry of the ledger worth a finding")
 WORTH_KWH = _limit(0.15, "kWh", "over {}", "A shortfall worth more than a note")
 WORTH_SHARE = _limit(0.03, "share", "over {} of expected", "A shortfall worth more than a note")
+DEEP_MIN = _limit(5.0, "min", "from {}", "A level clearly under what is expected, however short beside the session")
 MISSED_SHARE = _limit(0.08, "share", "over {} of expected", "A level clearly under what ratings promise")
 
 LIMITS: tuple[Limit, ...] = limits_of(globals())

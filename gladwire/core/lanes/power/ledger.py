@@ -25,6 +25,7 @@ from gladwire.core.moments import Moment
 from gladwire.core.power.chain import At, Cap, Context, caps_at, connector_v
 from gladwire.core.power.limiters import BY_KEY, LimiterKey
 from gladwire.core.signal.waveform import Floats, Ints
+from gladwire.core.standards.practice import DEEP_MIN, MISSED_SHARE, WORTH_KWH
 
 _ALSO_READ = (
     "volts_v", "amps_a", "soc_percent", "asked_a", "asked_kw", "post_max_a", "post_max_v", "post_max_kw",
@@ -62,6 +63,12 @@ class Entry(BaseModel):
     evidence: tuple[str, ...]
     from_soc: float | None = None
     to_soc: float | None = None
+
+    @property
+    def is_deep(self) -> bool:
+        """Whether it held clearly less than was expected for minutes, however little that is of a long session."""
+        expected = self.energy_kwh + self.shortfall_kwh
+        return self.minutes >= DEEP_MIN and self.shortfall_kwh >= max(MISSED_SHARE * expected, WORTH_KWH)
 
     def with_later(self, other: Entry) -> Entry:
         """Both as one: what adds up is added, level and sureness are weighed by minutes."""

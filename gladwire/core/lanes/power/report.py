@@ -248,7 +248,7 @@ def _worst(ledger: Ledger) -> tuple[LimiterKey, float, Entry] | None:
         rated_missed = about.by in ("evse", "cable", "adapter") and about.usual and share >= _MISSED_SHARE
         if limiter in ("ramp", "none", "unexplained", "stop_fault"):
             continue
-        if (not about.usual and share >= _LOST_SHARE) or rated_missed:
+        if (not about.usual and (share >= _LOST_SHARE or entry.is_deep)) or rated_missed:
             hits.append((limiter, entry.shortfall_kwh, entry))
     return max(hits, key=lambda hit: hit[1], default=None)
 

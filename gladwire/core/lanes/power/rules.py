@@ -66,7 +66,7 @@ def _held(*limiters: LimiterKey, severity: Severity) -> Callable[[PowerReport], 
 
 def _fact(report: PowerReport, e: Entry, severity: Severity) -> Fact:
     about = BY_KEY[e.limiter]
-    worth = e.shortfall_kwh > max(WORTH_KWH, WORTH_SHARE * report.expected_kwh)
+    worth = e.is_deep or e.shortfall_kwh > max(WORTH_KWH, WORTH_SHARE * report.expected_kwh)
     also = f" Not told apart: {', '.join(BY_KEY[k].title.lower() for k in e.also)}." if e.also else ""
     cost = f" {e.shortfall_kwh:.1f} kWh less than expected." if worth else ""
     text = f"{about.title} for {e.minutes:.1f} min at {e.level_kw:.0f} kW. {' '.join(e.evidence[:2])}{cost}{also}"
