@@ -227,6 +227,11 @@ def _full_kw(context: Context) -> float:
 _POLICY_WORDS = {"equal": "divided evenly", "first": "first come, first served", "demand": "divided by demand"}
 
 
+def _cable_words(c: Context) -> str:
+    boost = c.cable_boost_a is not None and c.cable_boost_min is not None
+    return f"cable {c.cable_a:g} A{f', boost {c.cable_boost_a:g} A for {c.cable_boost_min:g} min' if boost else ''}"
+
+
 def _sharing_words(c: Context) -> str:
     who = f"{c.neighbours} more on {c.cabinet_kw:g} kW, {_POLICY_WORDS[c.share]}"
     if c.neighbour_kw is not None or c.share == "equal":
@@ -259,7 +264,7 @@ CAPS: tuple[Cap, ...] = (
         lambda c: f"post {c.post_kw or c.announced_kw:g} kW"),
     Cap("evse_voltage", "post", _voltage, lambda c: "post's voltage window"),
     Cap("cable_rating", "connector", lambda c, at: _amps(c.connector_a, at), lambda c: f"connector {c.connector_a:g} A"),
-    Cap("cable_rating", "cable", _cable, lambda c: f"cable {c.cable_a:g} A"),
+    Cap("cable_rating", "cable", _cable, _cable_words),
     Cap("cable_rating", "cable", _code, lambda c: f"cable coded {c.cable_code_a:g} A", False),
     Cap("adapter", "adapter", _adapter, lambda c: f"adapter {c.adapter_a_continuous:g} A continuous"
         if c.adapter_a_continuous else "adapter the vehicle does not know", False),

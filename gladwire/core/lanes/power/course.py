@@ -25,6 +25,7 @@ _CHANGE, _FULL_S, _LEAST_SHARE = 0.9, 90.0, 0.15
 # A limiter with less than this share of all courses is not named first; one with this share of the best is named beside.
 _LEAST, _BESIDE, _BESIDE_LEAST = 0.30, 0.25, 0.10
 _MOST_BESIDE = 3
+_HALF_SOC = 49.4
 _KEYS: tuple[LimiterKey, ...] = tuple(limiter.key for limiter in LIMITERS if limiter.key not in ("none", "stop_fault"))
 _AT = {key: i for i, key in enumerate(_KEYS)}
 # What does not bid for a stretch may still hold it with what is beside it, if it is short.
@@ -66,24 +67,26 @@ def _off(s: Stretch) -> Told:
         if stopped_early(s):
             soc = s.mean("soc_percent")
             at = f" at {soc:.0f} %" if soc is not None else ""
-            return Told(
-                "stop_fault", 0.6, (f"Power falls from {s.before_kw:.1f} kW to nothing{at} and does not come back.",)
-            )
+            # Above half somebody may well have wanted no more.
+            sure = 0.6 if soc is not None and soc < _HALF_SOC else 0.45
+            why = f"Power falls from {s.before_kw:.1f} kW to nothing{at} and does not come back."
+            return Told("stop_fault", sure, (why,))
         return Told("none", 1.0, ("Nothing flows any more.",))
     return Told("stop_fault", 0.9, (f"Power falls from {s.before_kw:.1f} kW to nothing and comes back later.",))
 
 
 def stopped_early(s: Stretch) -> bool:
-    """Whether power ended all at once, far from full and from a level nobody stops at by plan.
+    """Whether power ended all at once, far from full and from a level somebody stops at by plan.
 
-    A stop at 80 % or more, or on a whole ten above half, looks like somebody's wish.
+    A stop at 80 % or more, or on a whole five above half, looks like somebody's wish.
     """
     if s.before_kw < 0.3 * s.whole.top_kw or s.seconds < 15.0:
         return False
     soc = s.mean("soc_percent")
     if soc is None or soc >= 78.0:
         return False
-    return not (soc >= 49.5 and abs(soc - 10.0 * round(soc / 10.0)) <= 1.0)
+    planned = abs(soc - 10.0 * round(soc / 10.0)) <= 1.0 or abs(soc - 5.0 * round(soc / 5.0)) <= 0.6
+    return not (soc >= _HALF_SOC and planned)
 
 
 def _solved(chain: Sequence[Stretch]) -> list[Told]:

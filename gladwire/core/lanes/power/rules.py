@@ -42,15 +42,9 @@ def _slow_ramp(report: PowerReport) -> Iterator[Fact]:
 def _interrupted(report: PowerReport) -> Iterator[Fact]:
     for e in report.of("stop_fault"):
         returns = any(later.start_s >= e.end_s and later.energy_kwh > 0.05 for later in report.entries)
-        yield Fact(
-            "fault",
-            e.evidence[0],
-            e.start_s,
-            e.end_s,
-            "0 kW",
-            "power until somebody stops it",
-            "hold" if returns or e.confidence >= 0.5 else None,
-        )
+        # What ends for good where somebody may have wanted no more breaks nothing.
+        weight: Severity = "fault" if returns or e.confidence >= 0.5 else "suspect"
+        yield Fact(weight, e.evidence[0], e.start_s, e.end_s, "0 kW", "power until somebody stops it")
 
 
 def _held(*limiters: LimiterKey, severity: Severity) -> Callable[[PowerReport], Iterator[Fact]]:
