@@ -14,6 +14,9 @@ from gladwire.core.power.limiters import LimiterKey
 from gladwire.core.standards.practice import NEAR_SHARE, NEIGHBOUR_AFTER_S, NEIGHBOUR_BEFORE_S, WARM_CONNECTOR_C
 from gladwire.core.standards.supply import MAINS_SHARE
 
+# Two steps further apart are two; a pack that warms by so much and takes no more is not held by its cold.
+_ONE_STEP_S, _WARMS_C = 15.0, 3.0
+
 
 class Told(NamedTuple):
     """also: what the columns cannot tell from the limiter. sure: 0 to 1. why: sentences with numbers."""
@@ -25,8 +28,23 @@ class Told(NamedTuple):
 
 
 def answers(s: Stretch, plugged_s: float) -> bool:
-    """Whether a stretch begins as the answer to a neighbour's plug-in would."""
-    return -NEIGHBOUR_BEFORE_S < s.start_s - plugged_s < NEIGHBOUR_AFTER_S
+    """Whether a stretch begins as the answer to a neighbour's plug-in would: with the largest step down of those that could
+    be it."""
+    if not -NEIGHBOUR_BEFORE_S < s.start_s - plugged_s < NEIGHBOUR_AFTER_S:
+        return False
+    times, power = s.whole.blocks.time_s, s.whole.blocks.power_kw
+    since, until = np.searchsorted(times, (plugged_s - NEIGHBOUR_BEFORE_S, plugged_s + NEIGHBOUR_AFTER_S))
+    near = power[max(int(since) - 2, 0) : int(until) + 2]
+    if len(near) < 3:
+        return True
+    largest = float(times[max(int(since) - 2, 0) + int(np.argmax(near[:-2] - near[2:])) + 1])
+    return abs(s.start_s - largest) <= _ONE_STEP_S + 3.0 * s.whole.block_s
+
+
+def warms_unmoved(s: Stretch) -> bool:
+    """Whether the pack warms by degrees and power does not grow with it: no cold holds that."""
+    pack = s.edges("pack_c")
+    return pack is not None and pack[1] - pack[0] > _WARMS_C and s.course == "level"
 
 
 def lies_near(value: float, rating: float | None, share: float = NEAR_SHARE) -> bool:

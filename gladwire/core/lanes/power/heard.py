@@ -7,10 +7,10 @@ from typing import Literal
 
 import numpy as np
 
-from gladwire.core.lanes.power.clues import fills, lies_near, pack_c, warm_connector
+from gladwire.core.lanes.power.clues import fills, lies_near, matching, pack_c, warm_connector, warms_unmoved
 from gladwire.core.lanes.power.hypotheses import Bid
 from gladwire.core.lanes.power.stretch import Stretch
-from gladwire.core.power.limiters import BY_KEY, LimiterKey
+from gladwire.core.power.limiters import BY_KEY, POST_SIDE, LimiterKey
 from gladwire.core.signal.waveform import Floats
 from gladwire.core.standards.practice import COLD_PACK_C, HOT_PACK_C
 
@@ -60,6 +60,8 @@ def heard(s: Stretch) -> Heard | None:
         if flows >= min(near, asked * 0.995):
             if allowed is not None and abs(asked - allowed[0]) <= 0.02 * allowed[0] and allowed[1] == unit:
                 return _posts(s, f"The vehicle asks {asked:.0f} {unit}, all that the post allows.", allowed)
+            if flows < 0.995 * asked and set(matching(s)) & set(POST_SIDE):
+                return None  # a little less than asked, at a rating of the post's: either may hold
             return _vehicles(s, asked, flows, unit)
         if allowed is not None:
             return _posts(s, f"The vehicle asks {asked:.0f} {unit} and gets {flows:.0f}.", allowed)
@@ -102,7 +104,8 @@ def _vehicles(s: Stretch, asked: float, flows: float, unit: str) -> Heard:
     if pack is not None and pack >= HOT_PACK_C and s.course in ("fall", "level"):
         bids.append(Bid("vehicle_hot", _SAID, (f"The pack is at {pack:.0f} °C.",)))
     if pack is not None and pack <= COLD_PACK_C and not s.fallen:
-        bids.append(Bid("vehicle_cold", _SAID - 0.5, (f"The pack is at {pack:.0f} °C.",)))
+        weight = 0.5 if warms_unmoved(s) else _SAID - 0.5
+        bids.append(Bid("vehicle_cold", weight, (f"The pack is at {pack:.0f} °C.",)))
     if s.course == "fall":
         bids.append(Bid("vehicle_taper", 3.0, (fills(s),)))
     return Heard("vehicle", (met,), tuple(bids))

@@ -24,6 +24,7 @@ from gladwire.core.lanes.power.clues import (
     on_soc_step,
     pack_c,
     warm_connector,
+    warms_unmoved,
 )
 from gladwire.core.lanes.power.stretch import Stretch
 from gladwire.core.power.chain import At, needs_converter
@@ -39,8 +40,6 @@ _ROUND_SHARE = 0.015
 _CLASSES_V, _OF_CLASS = (400.0, 800.0), (0.88, 1.2)
 # A level this many points of charge long is hardly a stair of a taper.
 _LONG_STAIR = 15.0
-# A pack that warms by so much and takes no more is not held by its cold.
-_WARMS_C = 3.0
 # A rating met, a rating met by the vehicle's own figures, a neighbour seen, a temperature read.
 _MET, _OWN_MET, _SEEN, _WARM = 3.5, 3.2, 5.0, 2.8
 # A boost of a cable lasts minutes; a step down later is no boost that ends.
@@ -125,17 +124,19 @@ def vehicle_holds(s: Stretch) -> Iterator[Bid]:
     c = s.context
     higher = "Every rating known on the post's side is higher."
     why = (_stands(s), *((higher,) if s.below_outside else ()))
-    weight = {"amps": 1.0, "either": 0.7, "power": -0.8}[s.holds]
+    weight = {"amps": 1.0, "either": 0.7, "power": 0.5}[s.holds]
     # A label in kW alone says nothing of the amperes behind it.
-    told = {"amps": c.has_amps, "power": bool(c.post_kw), "either": bool(c.has_amps and c.post_kw)}[s.holds] or c.is_ac
+    told = {"amps": c.has_amps, "power": False, "either": bool(c.has_amps and c.post_kw)}[s.holds] or c.is_ac
     weight += 0.5 if s.below_outside and told else 0.0
+    # Steady kW under every rating are fewer modules, a share, or the vehicle: nothing more speaks for it.
+    weight -= 0.8 if s.below_outside and s.holds == "power" and c.post_kw else 0.0
     known = [kw for cap, kw in s.whole.caps if cap.limiter == "vehicle_limit"] if not c.is_ac or c.onboard_a else []
     if known and "vehicle_limit" not in matching(s):
         weight -= 1.5
     if s.fallen and not s.stepped_in:
         weight -= 0.7  # whatever lowered it before goes on
     if s.stepped_in < 0:
-        weight += {"amps": 0.6, "either": 0.0, "power": 0.3}[s.holds]
+        weight += {"amps": 0.6, "either": 0.0, "power": -0.6}[s.holds]
         why = (*why, "It stays there, as when a vehicle asks less from there on.")
     yield Bid("vehicle_limit", weight, why)
 
@@ -186,9 +187,7 @@ def temperatures(s: Stretch) -> Iterator[Bid]:
     if grows:
         yield Bid("vehicle_cold", 3.2 if cold else 2.4, (how, words))
     elif _steady(s) and s.stepped_in >= 0:
-        warms = s.edges("pack_c")
-        unmoved = warms is not None and warms[1] - warms[0] > _WARMS_C
-        less = (1.2 if s.fallen else 0.0) + (2.0 if unmoved else 0.0)
+        less = (1.2 if s.fallen else 0.0) + (2.0 if warms_unmoved(s) else 0.0)
         yield Bid("vehicle_cold", (1.6 if cold else 0.6) - less, (how, words))
     elif s.course == "fall":
         yield Bid("vehicle_cold", 0.8 if cold else 0.0, (fills(s), words))
@@ -244,6 +243,8 @@ def shared_out(s: Stretch) -> Iterator[Bid]:
     """Somebody else takes what this stall does not get: a neighbour on the cabinet, or the site."""
     above = s.fell_from_kw or s.before_kw
     fell = max(above - s.start_kw, -s.stepped_in, 0.0)
+    if not s.stepped_in and s.fell == "step" and s.start_kw < 0.9 * s.fell_to_kw:
+        return  # it has sunk further since
     if s.course in ("off", "ramp") or fell < 0.05 * max(above, 1e-9) or (s.fell == "slow" and not s.stepped_in):
         if s.fell == "slow" and comes_back(s):
             yield Bid("site_supply", 0.2, ("It sinks slowly and comes back later.",), guess=True)

@@ -128,6 +128,7 @@ class Stretch:
     of: int = 1
     fallen: bool = False
     fell_from_kw: float = 0.0
+    fell_to_kw: float = 0.0
     fell: Literal["", "step", "slow"] = ""
 
     @property
@@ -340,10 +341,11 @@ def _run(pieces: Sequence[StraightPiece], course: Course) -> _Run:
 
 
 class _Fall(NamedTuple):
-    """Power left from_kw and has not come back yet. how: at once or slowly."""
+    """Power left from_kw and has not come back yet. how: at once or slowly; to_kw: where a step led."""
 
     from_kw: float
     how: Literal["step", "slow"]
+    to_kw: float = 0.0
 
 
 def _falls(found: Sequence[_Run], into: Sequence[float]) -> list[_Fall | None]:
@@ -357,7 +359,7 @@ def _falls(found: Sequence[_Run], into: Sequence[float]) -> list[_Fall | None]:
         while open_ and stretch.start_kw >= _BACK * open_[-1].from_kw:
             open_.pop()
         if into[i] < -_FALL_SHARE * before:
-            open_.append(_Fall(before, "step"))
+            open_.append(_Fall(before, "step", stretch.start_kw))
         elif stretch.course == "fall" and not open_:
             open_.append(_Fall(stretch.start_kw, "slow"))
         elif into[i] > 0 and open_ and stretch.start_kw - before >= 0.5 * (open_[-1].from_kw - before):
@@ -395,6 +397,7 @@ def _with_neighbours(
                 of=len(found),
                 fallen=highest > _FALLEN * max(run.start_kw, run.end_kw),
                 fell_from_kw=fall.from_kw if fall else 0.0,
+                fell_to_kw=fall.to_kw if fall else 0.0,
                 fell=fall.how if fall else "",
             )
         )
