@@ -243,7 +243,7 @@ def shared_out(s: Stretch) -> Iterator[Bid]:
     """Somebody else takes what this stall does not get: a neighbour on the cabinet, or the site."""
     above = s.fell_from_kw or s.before_kw
     fell = max(above - s.start_kw, -s.stepped_in, 0.0)
-    if not s.stepped_in and s.fell == "step" and s.start_kw < 0.9 * s.fell_to_kw:
+    if not s.stepped_in and s.fell == "step" and s.start_kw < 0.9 * s.fell_to_kw and not comes_back(s):
         return  # it has sunk further since
     if s.course in ("off", "ramp") or fell < 0.05 * max(above, 1e-9) or (s.fell == "slow" and not s.stepped_in):
         if s.fell == "slow" and comes_back(s):
