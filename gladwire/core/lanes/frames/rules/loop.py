@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from gladwire.core.findings import Fact, Rule, Severity, only
 from gladwire.core.lanes.frames.folding import FLAGS
@@ -54,13 +54,21 @@ def _held(record: ConversationRecord) -> Iterator[Fact]:
         count, lasted = sum(t.count for t in loops), loops[-1].end_s - loops[0].start_s
         amps = most_amps(connection)
         kilowatts = max((top(t, "EVPresentActivePower") for t in loops), default=0.0) / 1000.0
-        up_to = f"up to {amps:.1f} A" if loops[0].kind == "CurrentDemand" else "AC"
+        up_to = f"up to {amps:.1f} A" if loops[0].kind == "CurrentDemand" else _ac_words(connection, loops)
         if loops[0].kind == "CurrentDemand" and all(t.of_response("EVSEPresentCurrent") is None for t in loops):
             up_to = "what flowed was not captured"
         if kilowatts:
             up_to = f"up to {kilowatts:.1f} kW"
         text = f"The charge loop ran for {seconds(lasted)}, {number_of(count, 'exchange')}, {up_to}."
         yield Fact("normal", text, loops[0].start_s, loops[-1].end_s, f"{up_to}, {seconds(lasted)}", "current as asked")
+
+
+def _ac_words(connection: Connection, loops: Sequence[Exchange]) -> str:
+    """AC, with the amperes a phase that messages allow; what flows they do not say in ISO 15118-2."""
+    said = [t.of_response("EVSEMaxCurrent") for t in (*connection.of("ChargeParameterDiscovery"), *loops)]
+    said += [r[1] for t in loops if (r := t.range_of("EVSEMaxCurrent"))]
+    allowed = max((float(a) for a in said if isinstance(a, int | float)), default=None)
+    return "AC" if allowed is None else f"AC, up to {allowed:g} A a phase allowed by message"
 
 
 def _gave_back(record: ConversationRecord) -> Iterator[Fact]:
