@@ -13,6 +13,8 @@ NAMESPACES = {
     "iso20_dc": "urn:iso:std:iso:15118:-20:DC",
     "iso20_ac": "urn:iso:std:iso:15118:-20:AC",
 }
+# A post of 22 kW, whatever its DC twin is rated for.
+_MOST_AC_A = 32.0
 _VERSIONS = {"din": (2, 0), "iso2": (2, 0), "iso20_dc": (1, 0), "iso20_ac": (1, 0)}
 _CHALLENGE = "410F90201ACEA2F3BE7C2943259C1A65"
 
@@ -285,7 +287,7 @@ class Post:
                 f"{at}.AC_EVSEStatus.EVSENotification": "None",
                 f"{at}.AC_EVSEStatus.RCD": False,
                 f"{at}.EVSENominalVoltage": 230,
-                f"{at}.EVSEMaxCurrent": self.max_a,
+                f"{at}.EVSEMaxCurrent": min(self.max_a, _MOST_AC_A),
             }
         at = "DC_EVSEChargeParameter"
         return {
@@ -326,7 +328,7 @@ class Post:
         return {
             "EVSEID": self.evse_id,
             "SAScheduleTupleID": 1,
-            "EVSEMaxCurrent": self.max_a,
+            "EVSEMaxCurrent": min(self.max_a, _MOST_AC_A),
             "MeterInfo.MeterID": "HBR-M7",
             "MeterInfo.MeterReading": self.meter_wh,
             "ReceiptRequired": self.by_contract and self.counts["ChargingStatus"] % 20 == 0,
