@@ -105,7 +105,10 @@ def test_a_note_is_kept_at_the_cursor_by_keyboard_alone(page: Page, tmp_path: Pa
 
 def test_a_reading_is_corrected_and_both_stay_visible(page: Page, tmp_path: Path) -> None:
     open_session(page, plug_in(tmp_path, "correct.csv", 14))
-    page.locator(".ribbon button").nth(3).click()
+    # The segment shown first is this one too: what is filled in must be the panel that was asked for.
+    with page.expect_response("**/readings/3"):
+        page.locator(".ribbon button").nth(3).click()
+    page.wait_for_function("!document.querySelector('#readings.htmx-request, #readings .htmx-swapping')")
     expect(page.locator("#readings h2")).to_have_text("C2")
     page.locator("#readings summary").click()
     page.fill("#c-high", "7,4")
@@ -116,6 +119,8 @@ def test_a_reading_is_corrected_and_both_stay_visible(page: Page, tmp_path: Path
     expect(page.locator(".ribbon button").nth(3)).to_contain_text("✎")
     expect(page.locator("#reading")).to_contain_text("the machine read")
     expect(page.locator("tr.amended")).to_have_count(1)
+    expect(page.locator("#readings")).to_contain_text("segment 4 of")
+    expect(page.get_by_role("button", name="Take the correction back")).to_be_visible()
 
 
 def test_a_recording_is_dragged_into_place(page: Page, tmp_path: Path) -> None:
