@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import NamedTuple
 
 from gladwire.core.lanes.all import LANES
-from gladwire.core.lanes.frames.parties import only_of, vehicles
+from gladwire.core.lanes.frames.parties import Parties, all_connections, only_of, parties_of
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.power.report import PowerReport
@@ -49,10 +49,11 @@ def judge_session(
 def _judged(scene: Scene) -> Judgement:
     """The judgement; of several vehicles in the same captures each is judged for itself, and the one that other lanes show,
     else the gravest, is told first."""
-    found = vehicles(scene.of(ConversationRecord))
+    parties = parties_of(all_connections(scene.of(ConversationRecord)))
+    found = parties.names
     if len(found) < 2:
         return judge(scene)
-    alone = {vehicle: _of_vehicle(scene, vehicle, found) for vehicle in found}
+    alone = {vehicle: _of_vehicle(scene, vehicle, parties) for vehicle in found}
     judged = {vehicle: judge(one) for vehicle, one in alone.items()}
     first = min(found, key=lambda vehicle: (-_shown_beside(alone[vehicle]), _gravity(judged[vehicle])))
     beside = tuple(
@@ -63,13 +64,13 @@ def _judged(scene: Scene) -> Judgement:
     return judge(replace(alone[first], beside=beside))
 
 
-def _of_vehicle(scene: Scene, vehicle: str, found: Sequence[str]) -> Scene:
+def _of_vehicle(scene: Scene, vehicle: str, parties: Parties) -> Scene:
     """What one vehicle said, with the lanes of instruments; a ledger made of a conversation is of the one it was made of."""
-    others = [v for v in found if v != vehicle]
-    conversations = [only_of(r, vehicle, others) for r in scene.of(ConversationRecord)]
+    conversations = [only_of(r, vehicle, parties) for r in scene.of(ConversationRecord)]
+    drawn = {parties.by.get(r.drawn, "") for r in scene.of(ConversationRecord)} - {""}
     records: dict[str, list[Record]] = {}
     for record in scene.records:
-        of_other = isinstance(record, PowerReport) and any(r.drawn in others for r in scene.of(ConversationRecord))
+        of_other = isinstance(record, PowerReport) and bool(drawn) and vehicle not in drawn
         if not isinstance(record, ConversationRecord) and not of_other:
             records.setdefault(record.lane, []).append(record)
     return replace(scene, records=Records({**records, ConversationRecord.lane: conversations}))
@@ -86,7 +87,7 @@ def _shown_beside(scene: Scene) -> int:
 
 
 def _span(scene: Scene) -> tuple[float, float]:
-    connections = [c for r in scene.of(ConversationRecord) for c in r.connections]
+    connections = all_connections(scene.of(ConversationRecord))
     return min(c.start_s for c in connections), max(c.end_s for c in connections)
 
 

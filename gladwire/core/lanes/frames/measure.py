@@ -12,7 +12,7 @@ from gladwire.core.lanes.frames.chains import chains_of
 from gladwire.core.lanes.frames.connection import CapturedMessage, OpenConnection
 from gladwire.core.lanes.frames.folding import asked_together, exchanges, fold
 from gladwire.core.lanes.frames.held_back import held_back
-from gladwire.core.lanes.frames.parties import party_of
+from gladwire.core.lanes.frames.parties import parties_of
 from gladwire.core.lanes.frames.record import (
     SIDES,
     Alert,
@@ -230,13 +230,14 @@ def _drawn(
     pairs: Sequence[tuple[int, Connection]], messages: Sequence[CapturedMessage]
 ) -> tuple[str, Sequence[CapturedMessage]]:
     """(the vehicle that said most, its messages) where several talk; two vehicles' numbers in one lane are nobody's."""
+    parties = parties_of(connection for _, connection in pairs)
+    if len(parties.names) < 2:
+        return "", messages
     said = Counter[str]()
     for _, connection in pairs:
-        said[party_of(connection)] += connection.messages
-    if len([vehicle for vehicle, count in said.items() if count]) < 2:
-        return "", messages
+        said[parties.of(connection)] += connection.messages
     drawn = said.most_common(1)[0][0]
-    theirs = {number for number, connection in pairs if party_of(connection) == drawn}
+    theirs = {number for number, connection in pairs if parties.of(connection) == drawn}
     return drawn, [m for m in messages if m.connection in theirs]
 
 
