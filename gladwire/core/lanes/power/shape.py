@@ -13,6 +13,8 @@ _MOST_BLOCKS = 480
 # A course may leave its straight piece by this share of the top before it is another piece, or by so much of its noise.
 _BEND_SHARE, _BEND_NOISE = 0.022, 4.0
 _LEAST_KW = 0.02
+# Steps displays round to, and how exactly they do.
+_STEPS, _EXACT = np.array([5.0, 2.0, 1.0, 0.5, 0.1]), 1e-6
 # What a display rounds wanders by a step either way.
 _BEND_STEPS = 1.6
 
@@ -89,9 +91,13 @@ def display_step(power_kw: Floats, top_kw: float) -> float:
 def resolution(values: Floats) -> float:
     """The step a display rounds a quantity to, 0 where it is finer than a tenth. values: as read, NaN where nothing was."""
     known = values[np.isfinite(values)]
-    for step in (5.0, 2.0, 1.0, 0.5, 0.1):
-        if len(known) and (np.abs(known - np.round(known / step) * step) < 1e-6).all():
-            return step
+    if not len(known):
+        return 0.0
+    # A few tell at once what a fine series is not.
+    few = known[:24, None] / _STEPS
+    for step in _STEPS[(np.abs(few - np.round(few)) * _STEPS < _EXACT).all(axis=0)]:
+        if (np.abs(known - np.round(known / step) * step) < _EXACT).all():
+            return float(step)
     return 0.0
 
 

@@ -168,10 +168,13 @@ class Stretch:
     def settled(self, key: str) -> float | None:
         """Median of what was read of a quantity meanwhile: what stood, whatever ramps lie at the ends. None where nothing was
         read."""
-        found = self.whole.read.get(key)
-        inside = np.empty(0) if found is None else found[self.first : self.last + 1]
-        known = inside[np.isfinite(inside)]
-        return float(np.median(known)) if len(known) else None
+        if key not in self._settled:
+            found = self.whole.read.get(key)
+            inside = np.empty(0) if found is None else found[self.first : self.last + 1]
+            known = np.sort(inside[np.isfinite(inside)])
+            count = len(known)
+            self._settled[key] = float(known[count // 2] + known[(count - 1) // 2]) / 2.0 if count else None
+        return self._settled[key]
 
     def ends(self, key: str) -> tuple[float, float] | None:
         """First and last reading of a quantity meanwhile, None where there are not two."""
@@ -188,6 +191,19 @@ class Stretch:
     def edges(self, key: str) -> tuple[float, float] | None:
         """Means over the first and the last sixth of what was read of a quantity meanwhile, less the blocks at the very ends,
         which may lie on a step; None where there are not two readings."""
+        if key not in self._edges:
+            self._edges[key] = self._edges_of(key)
+        return self._edges[key]
+
+    @cached_property
+    def _settled(self) -> dict[str, float | None]:
+        return {}
+
+    @cached_property
+    def _edges(self) -> dict[str, tuple[float, float] | None]:
+        return {}
+
+    def _edges_of(self, key: str) -> tuple[float, float] | None:
         found = self.whole.read.get(key)
         if found is None:
             return None
@@ -197,7 +213,7 @@ class Stretch:
             return None
         known = known[1:-1] if len(known) > 8 else known
         part = max(len(known) // 6, 1)
-        return float(known[:part].mean()), float(known[-part:].mean())
+        return float(np.add.reduce(known[:part])) / part, float(np.add.reduce(known[-part:])) / part
 
     @cached_property
     def holds(self) -> Literal["amps", "power", "either"]:
