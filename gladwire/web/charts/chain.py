@@ -55,7 +55,8 @@ def chain(links: Sequence[Link], adapter: bool) -> ChainDrawing:
                 width,
                 thick,
                 mine.kw if mine else None,
-                mine.says if mine else "not known",
+                # Under the part there is room for its first words; the sentence above says all of it.
+                mine.says.partition(",")[0] if mine else "not known",
                 any(link.narrowest for link in links if link.part == part),
             )
         )
