@@ -206,6 +206,8 @@ def _shared(context: Context, at: At) -> Any:
     if context.cabinet_kw is None or not context.neighbours:
         return None
     cabinet, others, theirs = context.cabinet_kw, context.neighbours, context.neighbour_kw
+    if context.share == "first" and theirs is None and context.post_kw is None and context.announced_kw is None:
+        return None  # what those before it take is not known at all
     if context.share == "first":
         left = max(cabinet - others * (theirs if theirs is not None else _full_kw(context)), 0.0)
     elif context.share == "demand":

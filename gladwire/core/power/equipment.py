@@ -166,6 +166,8 @@ def spec_of(kind: Kind, details: Mapping[str, Any]) -> _Spec:
         return SPECS[kind].model_validate(dict(details))
     except ValidationError as error:
         first = error.errors()[0]
+        if not first["loc"]:  # about several figures together, in its own words
+            raise ValueError(str(first.get("ctx", {}).get("error", first["msg"]))) from error
         name = str(first["loc"][0]) if first["loc"] else kind
         title, unit = FIELDS.get(name, (name, ""))
         raise ValueError(f"{title}{f' ({unit})' if unit else ''}: {first['msg'].lower()}") from error

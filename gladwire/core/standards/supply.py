@@ -8,9 +8,9 @@ from gladwire.core.standards.source import EN_50160, PRACTICE, Source
 DIP_SOURCE: Source = EN_50160
 # A dip is a fall below this share of the declared (here: the usual) voltage.
 DIP_SHARE = Limit(0.9, "share", "over {} of usual", "Supply voltage; below it is a dip", DIP_SOURCE)
-# One phase, for a current whose volts nobody told.
 # Mains are held within this share of their nominal voltage.
 MAINS_SHARE = Limit(0.10, "share", "within {} of nominal", "Supply voltage", EN_50160)
+# One phase, for a current whose volts nobody told.
 MAINS_V = Limit(230.0, "V", "{}", "A phase of mains, where its volts were not read", PRACTICE)
 
 LIMITS: tuple[Limit, ...] = limits_of(globals())

@@ -94,7 +94,7 @@ def compare_page(
 def whose(sessions: Sequence[ChargingSession]) -> str:
     """Whether what is compared is of one vehicle, in a sentence; empty where it is."""
     named = [s.vehicle.name if s.vehicle else "" for s in sessions]
-    if len({s.id for s in sessions}) < 2 or (all(named) and len(set(named)) == 1):
+    if len({s.id for s in sessions}) < 2 or (all(named) and len({s.vehicle_id for s in sessions}) == 1):
         return ""
     if all(named):
         return f"Different vehicles are compared: {', '.join(dict.fromkeys(named))}. What differs may be theirs."

@@ -103,8 +103,10 @@ def _grid(here: ServicesHere, capture: Capture) -> str:
         raise trouble
     sides = [record, *([record.second_place] if record.second_place else [])]
     columns = [(key, side.places.get(key, "unknown"), values) for side in sides for key, values in side.values.items()]
+    if any(key not in _TYPED for key, _, _ in columns):
+        raise trouble
     rows = [
-        [f"{at:g}", *("" if v[i] != v[i] else f"{v[i]:.10g}" for _, _, v in columns)]
+        [f"{at:.10g}", *("" if v[i] != v[i] else f"{v[i]:.10g}" for _, _, v in columns)]
         for i, at in enumerate(record.time_s)
     ]
     return json.dumps({"columns": [{"quantity": key, "place": place} for key, place, _ in columns], "rows": rows})

@@ -4,7 +4,9 @@ document.addEventListener("DOMContentLoaded", () => {
   const $ = (id) => document.getElementById(id);
   const root = $("readings");
   if (!root) return;
-  const STORE = "glad-readings";
+  const opened = $("opened");
+  // A record opened again is drafted apart: what somebody was typing meanwhile stays.
+  const STORE = opened ? "glad-readings-" + opened.dataset.capture : "glad-readings";
   const pictures = new Map(); // time of a row to what it was read from
   let columns = [{ quantity: "power_kw", place: "post" }, { quantity: "soc_percent", place: "vehicle" }];
   const names = {};
@@ -106,8 +108,10 @@ document.addEventListener("DOMContentLoaded", () => {
     else if (event.ctrlKey && event.key === "'") { event.preventDefault(); input.value = above(input); changed(); }
     else if (event.key === "Tab" && !event.shiftKey && at === columns.length && !row.nextElementSibling) { event.preventDefault(); finish(input); const fresh = addRow(nextTime(row)); fresh.cells[1].firstElementChild.focus(); }
   });
+  // A cell that is only passed through keeps what it holds.
+  body.addEventListener("focusin", (event) => { event.target.dataset.held = event.target.value; });
   function finish(input) {
-    if (input.closest("td").cellIndex > 0) input.value = completed(above(input), input.value);
+    if (input.closest("td").cellIndex > 0 && input.value !== input.dataset.held) input.value = completed(above(input), input.value);
     changed();
   }
   body.addEventListener("focusout", (event) => { if (event.target.tagName === "INPUT") finish(event.target); });
@@ -217,7 +221,6 @@ document.addEventListener("DOMContentLoaded", () => {
     say(told ? [told.error, told.next].filter(Boolean).join(" ") : "The readings could not be stored; they are still here.");
   });
 
-  const opened = $("opened");
-  const before = JSON.parse(opened ? opened.textContent : localStorage.getItem(STORE) || "null");
+  const before = JSON.parse(localStorage.getItem(STORE) || (opened ? opened.textContent : "null"));
   if (before && before.columns.every((c) => names[c.quantity])) { columns = before.columns; rebuild(before.rows); } else rebuild([["0"]]);
 });

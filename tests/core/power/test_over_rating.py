@@ -84,3 +84,12 @@ def test_an_adapters_label_in_kw_counts_at_the_volts_it_is_stated_at() -> None:
     assert chain_of([printed]).adapter_a_continuous == 180.0
     with pytest.raises(ValueError, match="needs the volts"):
         spec_of("adapter", {"label_kw": 100.0})
+
+
+def test_a_step_down_before_which_no_amperes_were_read_is_judged() -> None:
+    """Amperes that begin only after the step: no boost can be told, and nothing breaks."""
+    amps = np.where(T < 360, np.nan, 200.37)
+    kw = np.where(T < 360, 100.0, 0.20037 * (345.0 + T / 90.0))
+    values = {"power_kw": kw, "volts_v": np.where(T < 360, np.nan, 345.0 + T / 90.0), "amps_a": amps}
+    report = report_of(PowerRecord(T, {**values, "soc_percent": np.floor(20 + T / 60)}))
+    assert report.entries

@@ -232,7 +232,9 @@ def boost_ends(s: Stretch) -> Iterator[Bid]:
                 why = f"At {rating:g} A that is {low:.0f} to {high:.0f} V, as packs have; what flowed before was more."
                 yield Bid("cable_rating", _MET, (why,))
                 return
-    usual = amps is not None and any(abs(size - amps) <= _ROUND_SHARE * size for size in _ROUND_A)
+    if amps is None or before is None:
+        return
+    usual = any(abs(size - amps) <= _ROUND_SHARE * size for size in _ROUND_A)
     if c.cable_a is None and s.holds == "amps" and usual and not earlier_falls(s):
         yield Bid(
             "cable_rating", 0.6, (f"{before:.0f} A flowed, then {amps:.0f}, as when a cable's boost ends.",), True

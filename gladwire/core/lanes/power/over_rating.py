@@ -45,12 +45,16 @@ class _Rated(NamedTuple):
 def exceeded(record: PowerRecord, context: Context) -> tuple[Exceeded, ...]:
     """One for each rating that was exceeded for longer than a moment; record: completed. None on AC, whose fuses speak."""
     times, amps = record.at_readings("amps_a")
-    if context.is_ac or len(times) < _SETTLED + 1:
+    parts = [] if context.is_ac else _rated(context)
+    if not parts or len(times) < _SETTLED + 1:
         return ()
-    settled = np.array([np.median(amps[max(i - 1, 0) : i + 2]) for i in range(len(amps))])
+    settled = amps.copy()
+    settled[1:-1] = np.median([amps[:-2], amps[1:-1], amps[2:]], axis=0)
+    # At the ends there is no neighbour on one side: no more than the one beside.
+    settled[0], settled[-1] = min(amps[0], amps[1]), min(amps[-1], amps[-2])
     steps = np.diff(times, append=times[-1])
     steps = np.minimum(steps, 5.0 * float(np.median(steps[:-1])))
-    found = [_over(rated, times, settled, steps) for rated in _rated(context)]
+    found = [_over(rated, times, settled, steps) for rated in parts]
     return tuple(one for one in found if one)
 
 

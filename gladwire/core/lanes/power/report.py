@@ -27,6 +27,8 @@ _LEAST_S = 120.0
 _UNSURE_SHARE = 0.5
 # Measured over what ratings allow, by more than displays differ.
 _CONTRADICTS = 1.05
+# What reaches this share of the level before is back.
+_BACK = 0.9
 # Less sure than this, nobody is named.
 _SURE_ENOUGH = 0.5
 
@@ -227,7 +229,8 @@ def _verdict(
         )
         return "derated", "unknown", 0.4, text, "Temperatures of connector and pack, and who else charged then."
     unsure = sum(e.minutes for e in ledger.entries if e.limiter == "unexplained")
-    if unsure > _UNSURE_SHARE * minutes:
+    missing = sum(e.shortfall_kwh for e in ledger.entries if e.limiter == "unexplained")
+    if unsure > _UNSURE_SHARE * minutes or missing >= _MISSED_SHARE * max(ledger.expected_kwh, 0.1):
         text = f"What held it back for {unsure:.0f} of {minutes:.0f} min is not explained by what was read."
         return "unknown", "unknown", 0.4, text, "Ratings of post and vehicle, or volts and amperes beside the power."
     held = _longest(ledger)
@@ -254,13 +257,19 @@ def _worst(ledger: Ledger) -> tuple[LimiterKey, float, Entry] | None:
 
 
 def _unexplained_dips(ledger: Ledger) -> list[Entry]:
-    """Times without an explanation between levels that have a usual one."""
-    usual = [i for i, e in enumerate(ledger.entries) if e.limiter not in ("none", "ramp") and BY_KEY[e.limiter].usual]
-    return [
-        e
+    """Times without an explanation below the usual level before them, which comes back after them."""
+    usual = [
+        (i, e.level_kw)
         for i, e in enumerate(ledger.entries)
-        if e.limiter == "unexplained" and e.also and usual and usual[0] < i < usual[-1]
+        if e.limiter not in ("none", "ramp") and BY_KEY[e.limiter].usual
     ]
+    found = []
+    for i, e in enumerate(ledger.entries):
+        before = next((kw for j, kw in reversed(usual) if j < i), 0.0)
+        after = next((kw for j, kw in usual if j > i), 0.0)
+        if e.limiter == "unexplained" and e.also and e.level_kw < _BACK * before and after >= _BACK * before:
+            found.append(e)
+    return found
 
 
 def _longest(ledger: Ledger) -> Entry | None:

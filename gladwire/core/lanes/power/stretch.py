@@ -14,7 +14,7 @@ from gladwire.core.lanes.power.shape import Blocks, StraightPiece
 from gladwire.core.power.chain import Cap, Context
 from gladwire.core.power.limiters import POST_SIDE
 from gladwire.core.signal.waveform import Floats
-from gladwire.core.standards.practice import NEAR_SHARE
+from gladwire.core.standards.practice import NEAR_SHARE, OVER_RATING_SHARE
 
 Course = Literal["off", "ramp", "rise", "fall", "level"]
 # Share of the level, a minute: more is a rise or a fall. Volts of a pack lift kW by under half a percent a minute.
@@ -87,7 +87,7 @@ class Whole:
         """Whether more flowed than an adapter, cable or connector known is rated for."""
         c = self.context
         rated = [a for a in (c.adapter_a_continuous, c.cable_a, c.connector_a) if a and not c.is_ac]
-        return self.top_a is not None and any(self.top_a > 1.03 * a for a in rated)
+        return self.top_a is not None and any(self.top_a > (1.0 + OVER_RATING_SHARE) * a for a in rated)
 
     def given_until(self, block: int) -> tuple[float, float]:
         """(kWh that flowed before a block, hours since power began)."""

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from gladwire.core.findings import Fact, Needs, Rule
+from gladwire.core.findings import Fact, Needs, Rule, Severity
+from gladwire.core.lanes.frames.parties import all_connections, parties_of
+from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.lock.record import LockRecord
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.power.report import PowerReport
@@ -41,24 +43,32 @@ def _seated(scene: Scene) -> Iterator[Fact]:
 
 
 def _not_seated(scene: Scene) -> Iterator[Fact]:
-    """Proximity that is made while the pilot is not, or only later: 12 V goes on at the post, 0 V at the inlet."""
+    """Proximity that is made while the pilot is not, or only later: 12 V goes on at the post, 0 V at the inlet. 0 V alone do
+    not tell an inlet from a post that is off, and fail no stage here.
+    """
     for start, end in _home(scene):
         made = _first_in(scene, "BCD", start - _TOGETHER_S, end)
         until = end if made is None else made
         waited = _in_state(scene, "AE", start, until)
         if waited <= SEAT_S:
             continue
-        where = "0 V" if _in_state(scene, "E", start, until) > _in_state(scene, "A", start, until) else "A"
+        at_zero = _in_state(scene, "E", start, until) > _in_state(scene, "A", start, until)
+        where = "at 0 V" if at_zero else "in A"
+        says = f"Proximity says from {start:.2f} s that a plug is in, and the pilot"
         if made is None:
-            text = (
-                f"Proximity says from {start:.2f} s that a plug is in, and the pilot stays in {where} for {seconds(waited)}: "
-                "the plug is not fully home, or CP is open."
+            means = "the plug is not fully home, or CP is open"
+            text = f"{says} stays {where} for {seconds(waited)}: " + (
+                f"read at the vehicle, {means}; read at the post, it is off or in error, or CP touches PE."
+                if at_zero
+                else f"{means}."
             )
-            yield Fact("fault", text, start, end, f"proximity made, pilot in {where}", "both made")
+            weight: Severity = "suspect" if at_zero else "fault"
+            yield Fact(weight, text, start, end, f"proximity made, pilot {where}", "both made")
             return
+        off = ", or, read at the post, the post was off" if at_zero else ""
         text = (
-            f"Proximity says from {start:.2f} s that a plug is in, and the pilot follows {seconds(made - start)} later, at "
-            f"{made:.2f} s: until then the plug was not fully home.{_supported(scene, made)}"
+            f"{says} follows {seconds(made - start)} later, at {made:.2f} s: until then the plug was not fully home{off}."
+            f"{_supported(scene, made)}"
         )
         yield Fact("suspect", text, start, made, f"pilot {seconds(made - start)} after proximity", SEAT_S.says)
         return
@@ -78,7 +88,11 @@ def _supported(scene: Scene, moment: float) -> str:
 
 def _beside(scene: Scene) -> Iterator[Fact]:
     for other in scene.beside:
-        text = f"Another vehicle, {other.vehicle}, talks in the same capture and is judged for itself: {other.told}"
+        mine = parties_of(all_connections(scene.of(ConversationRecord))).names
+        text = (
+            f"What is told here is of the vehicle {', '.join(mine)}. Another, {other.vehicle}, talks in the same capture and "
+            f"is judged for itself: {other.told}"
+        )
         yield Fact("note", text, other.start_s, other.end_s, "two vehicles", "one")
 
 
