@@ -229,7 +229,8 @@ def _verdict(
         )
         return "derated", "unknown", 0.4, text, "Temperatures of connector and pack, and who else charged then."
     unsure = sum(e.minutes for e in ledger.entries if e.limiter == "unexplained")
-    missing = sum(e.shortfall_kwh for e in ledger.entries if e.limiter == "unexplained")
+    # Where nothing was read nothing is missing.
+    missing = sum(e.shortfall_kwh for e in ledger.entries if e.limiter == "unexplained" and e.energy_kwh > 0.0)
     if unsure > _UNSURE_SHARE * minutes or missing >= _MISSED_SHARE * max(ledger.expected_kwh, 0.1):
         text = f"What held it back for {unsure:.0f} of {minutes:.0f} min is not explained by what was read."
         return "unknown", "unknown", 0.4, text, "Ratings of post and vehicle, or volts and amperes beside the power."
