@@ -63,6 +63,27 @@ def test_readings_are_typed_by_keys_with_only_the_digits_that_changed(page: Page
     expect(page.locator("svg[data-power]")).to_be_visible()
 
 
+def test_a_record_opened_again_keeps_its_cells_and_the_draft_of_another(page: Page) -> None:
+    page.goto("/readings")
+    type_rows(page, [("=143.5", "21"), ("=89", "22"), ("=8.5", "23")])
+    page.keyboard.press("Enter")
+    page.fill("#r-title", "Falls fast")
+    page.fill("#r-by", "Runa Holt")
+    page.get_by_role("button", name="Keep").click()
+    page.wait_for_url(re.compile(r"/sessions/\d+$"))
+    again = page.get_by_role("link", name="Open what was typed again").get_attribute("href")
+    page.goto("/readings")
+    type_rows(page, [("=50", "40"), ("=51", "41")])
+    page.keyboard.press("Enter")
+    page.goto(str(again))
+    page.locator("#grid tbody input").first.focus()
+    for _ in range(8):
+        page.keyboard.press("Tab")
+    assert [cell(page, row, 1) for row in range(3)] == ["143.5", "89", "8.5"]
+    page.goto("/readings")
+    assert [cell(page, row, 1) for row in range(2)] == ["50", "51"]
+
+
 def test_a_block_from_a_spreadsheet_fills_rows(page: Page) -> None:
     page.goto("/readings")
     page.locator("#grid tbody input").first.focus()

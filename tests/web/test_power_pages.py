@@ -98,7 +98,7 @@ def test_a_typed_record_is_opened_again_and_kept_beside_the_first(client: TestCl
     again = re.search(r"/readings\?capture=(\d+)", client.get(first).text)
     assert again is not None
     page = client.get(again.group(0)).text
-    grid = json.loads(re.search(r'id="opened">(.*?)</script>', page, re.DOTALL).group(1))
+    grid = json.loads(re.search(r'id="opened"[^>]*>(.*?)</script>', page, re.DOTALL).group(1))
     assert grid["columns"] == [
         {"quantity": "power_kw", "place": "post"},
         {"quantity": "soc_percent", "place": "vehicle"},
