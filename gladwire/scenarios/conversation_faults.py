@@ -121,7 +121,7 @@ CONVERSATION_FAULTS: tuple[Scenario, ...] = (
     _spoken(
         "never closes",
         Plan(vehicle=Vehicle(never_closes=True)),
-        Truth("precharge_not_reached", "precharge", "failed_to_start"),
+        Truth("precharge_not_used", "precharge", "failed_to_start"),
     ),
     _spoken(
         "vehicle silent",

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.benchmarks.blind import conversations, pilots, power
+from gladwire.benchmarks.blind import conversations, outside, pilots, power
 from gladwire.benchmarks.blind.truth import Truth, marked
 from gladwire.core.lanes.pilot.measure import measure
 from gladwire.core.measured import measure_capture, measure_recording
 from gladwire.core.session.judgement import Judgement
 from gladwire.core.session.session import judge_alone
+from gladwire.formats.opening import Source
+from gladwire.formats.registry import read_capture
 
 SEED = 41
 
@@ -30,6 +32,22 @@ def test_a_pilot_s_truth_is_told(case: pilots.Case) -> None:
 @pytest.mark.parametrize("case", conversations.cases(1, SEED), ids=lambda c: c.name)
 def test_a_conversation_s_truth_is_told(case: conversations.Case) -> None:
     held(case.truth, judge_alone(measure_capture(case.capture).measured))
+
+
+@pytest.mark.parametrize("case", list(outside.pilots(2, SEED)), ids=lambda c: c.name)
+def test_the_truth_of_a_simulated_circuit_is_told(case: outside.Seen) -> None:
+    held(case.truth, judge_alone(measure_recording(case.recording)))
+
+
+@pytest.mark.parametrize("case", outside.conversations(), ids=lambda c: c.name)
+def test_the_truth_of_another_stack_s_conversation_is_told(case: outside.Heard) -> None:
+    held(case.truth, judge_alone(measure_capture(read_capture(Source(case.path))).measured))
+
+
+def test_the_limiter_of_a_battery_model_s_minutes_is_told() -> None:
+    found = power.minutes_of(outside.charges(1, SEED))
+    assert found.right > 0.95, found.confused
+    assert found.wrong + found.party < 0.02, found.confused
 
 
 def test_the_limiter_of_each_minute_is_told() -> None:

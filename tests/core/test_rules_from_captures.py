@@ -291,7 +291,7 @@ FRAMES: dict[str, tuple[Callable[[], list[Frame]], str]] = {
     "gives_less": (lambda: play(Plan(post=altered(CurrentDemand=CURRENT), loop_s=16.0)).frames, "suspect"),
     "no_current": (
         lambda: play(Plan(post=altered(CurrentDemand={"EVSEPresentCurrent": 0.0}), loop_s=16.0)).frames,
-        "suspect",
+        "fault",
     ),
     "begins_in_the_middle": (from_the_loop_on, "note"),
     "limits_current": (lambda: play(Plan(post=Post(min_a=260.0))).frames, "suspect"),

@@ -7,10 +7,12 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from gladwire.benchmarks.blind import conversations, pilots, power
+from gladwire.benchmarks.blind import conversations, outside, pilots, power
 from gladwire.benchmarks.blind.truth import Marks, marked
 from gladwire.core.measured import measure_capture, measure_recording
 from gladwire.core.session.session import judge_alone
+from gladwire.formats.opening import Source
+from gladwire.formats.registry import read_capture
 
 PAGE = Path("docs/accuracy.md")
 _BEGINS, _ENDS = "<!-- blind -->", "<!-- end blind -->"
@@ -31,17 +33,21 @@ def main(arguments: Sequence[str]) -> None:
     for title, found in (
         ("pilots, by circuit", _pilots(given.each, given.seed)),
         ("conversations", _conversations(given.each, given.seed)),
+        ("pilots of a circuit simulator", _pilots_outside(given.each, given.seed)),
+        ("conversations of another stack", _conversations_outside()),
     ):
         marks = list(found)
         rows.append(_row(title, [m for _, m in marks]))
         misses += [f"{name}: {'; '.join(m.wrong) or 'another cause first'}" for name, m in marks if _is_missed(m)]
     table = "\n".join([f"| | {' | '.join(_COLUMNS)} |", f"|---{'|---' * len(_COLUMNS)}|", *rows])
     classes, mixed = power.limiter_minutes(given.each, given.seed), power.minutes_at_random(25 * given.each, given.seed)
-    told = "\n".join([_LEDGER_HEAD, _ledger_row("one cause each", classes), _ledger_row("everything at once", mixed)])
+    others = power.minutes_of(outside.charges(given.each, given.seed))
+    packs = (("one cause each", classes), ("everything at once", mixed), ("packs of a battery model", others))
+    told = "\n".join([_LEDGER_HEAD, *(_ledger_row(title, found) for title, found in packs)])
     listed = [f"- {miss[:150]}" for miss in misses[:_MOST_MISSES]]
     most = [
         f"- {minutes:.0f} min of {right} told as {was}, {title}"
-        for title, found in (("one cause each", classes), ("everything at once", mixed))
+        for title, found in packs
         for (right, was), minutes in found.confused[:4]
     ]
     text = "\n".join([table, "", told, "", "Missed:" if listed or most else "Nothing missed.", "", *listed, *most])
@@ -64,6 +70,17 @@ def _pilots(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
 def _conversations(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
     for case in conversations.cases(each, seed):
         yield case.name, marked(case.truth, judge_alone(measure_capture(case.capture).measured))
+
+
+def _pilots_outside(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
+    for case in outside.pilots(each, seed):
+        yield case.name, marked(case.truth, judge_alone(measure_recording(case.recording)))
+
+
+def _conversations_outside() -> Iterable[tuple[str, Marks]]:
+    for case in outside.conversations():
+        read = read_capture(Source(case.path))
+        yield case.name, marked(case.truth, judge_alone(measure_capture(read).measured))
 
 
 def _is_missed(marks: Marks) -> bool:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import random
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -424,19 +424,34 @@ PLAYS: tuple[Callable[[random.Random], Night], ...] = (
 )
 
 
+class Logged(NamedTuple):
+    """A record, the limiter of each of its readings, what people know, and when they saw neighbours come."""
+
+    record: PowerRecord
+    limiters: list[str]
+    known: dict[str, float]
+    names: dict[str, tuple[str, ...]]
+    neighbours: tuple[float, ...] = ()
+
+
 def told_of(night: Night, seed: int) -> Counter[tuple[str, str, bool]]:
-    """Minutes by (what held, what was told, whether the former was named beside); told as held where it may be so called."""
     record, truth = night.play(seed)
-    ledger = keep_ledger(record, Context.model_validate(night.known), night.neighbours)
+    return told_of_record(Logged(record, truth, night.known, night.names, night.neighbours))
+
+
+def told_of_record(logged: Logged) -> Counter[tuple[str, str, bool]]:
+    """Minutes by (what held, what was told, whether the former was named beside); told as held where it may be so called."""
+    record = logged.record
+    ledger = keep_ledger(record, Context.model_validate(logged.known), logged.neighbours)
     found = Counter[tuple[str, str, bool]]()
-    minutes = night.every_s / 60.0
+    lasts = np.diff(record.time_s, append=record.time_s[-1]) / 60.0
     entries = ledger.entries if ledger else ()
-    for at, right in zip(record.time_s, truth, strict=True):
+    for at, right, minutes in zip(record.time_s, logged.limiters, lasts, strict=True):
         entry = next((e for e in entries if e.start_s <= at < e.end_s), None)
-        names = night.names.get(right, (right,))
+        names = logged.names.get(right, (right,))
         told = entry.limiter if entry else "none"
         beside = entry is not None and bool(set(names) & set(entry.also))
-        found[right, right if told in names else told, beside] += minutes  # type: ignore[assignment]
+        found[right, right if told in names else told, beside] += minutes
     return found
 
 
@@ -483,6 +498,13 @@ def limiter_minutes(each: int, seed: int) -> Minutes:
         for i in range(each):
             r = random.Random(seed * 100_003 + 1000 * number + i)
             found.update(told_of(play(r), r.randrange(2**31)))
+    return _summed(found)
+
+
+def minutes_of(records: Iterable[Logged]) -> Minutes:
+    found = Counter[tuple[str, str, bool]]()
+    for logged in records:
+        found.update(told_of_record(logged))
     return _summed(found)
 
 

@@ -69,6 +69,13 @@ TESTS: tuple[Test, ...] = (
         FRAMES_CAUTION,
     ),
     Test(
+        "no_kind_in_common",
+        "look",
+        "Hold the list in the capture against the post's outlets and against what the vehicle was plugged in for, AC or DC.",
+        4,
+        PLUG_CAUTION,
+    ),
+    Test(
         "site_withdraws_offer",
         "look",
         "Read the load control's set point and the post's log at that moment.",

@@ -69,6 +69,7 @@ VEHICLE_TOLERANCE_PERCENT = 1.0
 
 
 # Currents posts are set to: common practice, no source.
+USUAL_DIGITAL_PERCENT = 5.0
 USUAL_OFFERS_A = (6.0, 8.0, 10.0, 13.0, 16.0, 20.0, 25.0, 32.0, 40.0, 48.0, 63.0, 80.0)
 
 

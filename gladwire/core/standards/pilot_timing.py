@@ -43,6 +43,7 @@ RESTART_MATCHING_MIN_S = Limit(
 )
 
 INTERRUPTION_MAX_S = Limit(1.0, "s", "up to {}", "A gap taken for a contact, not a person replugging", PRACTICE)
+PLUG_IN_S = Limit(0.5, "s", "within {}", "Contacts bounce while a plug is pushed home", PRACTICE)
 BOUNCE_S = Limit(0.05, "s", "under {}", "A bounce of a contact, no state", PRACTICE)
 PATIENCE_S = Limit(5.0, "s", "for {}", "An offer, or a vehicle, that waits in vain", PRACTICE)
 LOWERED_FOR_S = Limit(1.0, "s", "from {} on", "A lower offer that stays, no search of a load control", PRACTICE)

@@ -44,6 +44,7 @@ CAUSES = (
         prior=1.0,
         speaks_for={
             "series_resistance": 3.0,
+            "asked_behind_resistance": 4.0,
             "pilot_level_between_states": 2.0,
             "pilot_level_thin_margin": 1.5,
             "contact_corroded": 2.0,

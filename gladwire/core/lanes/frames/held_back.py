@@ -6,6 +6,7 @@ The folded record keeps ranges only; when what was said is told apart here, mess
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from statistics import median
 from typing import Any, NamedTuple
 
 from gladwire.core.lanes.frames.connection import CapturedMessage
@@ -14,6 +15,8 @@ from gladwire.core.lanes.frames.record import HeldBack
 from gladwire.core.standards.dc_limits import FLOWS_A, GIVES_A, GIVES_SHARE, NO_CURRENT_S
 from gladwire.core.standards.v2g_codes import FIELDS_20, STOP_NOTICES, STOPPING
 
+# A limit is lowered by saying so; current has to follow, and while it rises it is on its way. (seconds, answers)
+_SAID, _STEADY, _RISES = (0.3, 3), (1.0, 8), 1.05
 # A limit this much under the largest it was is lowered; a want this much over it is held back by it. Common practice.
 _LOWERED, _OVER = 0.9, 1.02
 
@@ -74,8 +77,8 @@ def _number(fields: dict[str, Any], name: str) -> float | None:
     return None
 
 
-def _stretches(said: Sequence[_Said], holds: Callable[[int], bool]) -> list[tuple[int, int]]:
-    """(first, last) of each run of moments for which something holds."""
+def _stretches(said: Sequence[_Said], holds: Callable[[int], bool], least: tuple[float, int]) -> list[tuple[int, int]]:
+    """(first, last) of each run of moments for which something holds: for so many seconds and answers, or plainly long."""
     found: list[tuple[int, int]] = []
     for i in range(len(said)):
         if not holds(i):
@@ -84,7 +87,15 @@ def _stretches(said: Sequence[_Said], holds: Callable[[int], bool]) -> list[tupl
             found[-1] = (found[-1][0], i)
         else:
             found.append((i, i))
-    return [(a, b) for a, b in found if said[b].time_s - said[a].time_s >= NO_CURRENT_S]
+    lasting = [(a, b, said[b].time_s - said[a].time_s) for a, b in found]
+    return [(a, b) for a, b, s in lasting if s >= NO_CURRENT_S or (s >= least[0] and b - a + 1 >= least[1])]
+
+
+def _is_rising(said: Sequence[_Said]) -> bool:
+    """Whether current is still on its way up: more in the last third than in the first."""
+    given = [s.given or 0.0 for s in said]
+    third = len(given) // 3
+    return median(given[-third:]) > _RISES * median(given[:third])
 
 
 def _lowered(said: Sequence[_Said], unit: str) -> list[HeldBack]:
@@ -111,7 +122,7 @@ def _lowered(said: Sequence[_Said], unit: str) -> list[HeldBack]:
             unit=unit,
             to_the_end=b == len(said) - 1,
         )
-        for a, b in _stretches(said, holds)
+        for a, b in _stretches(said, holds, _SAID)
     ]
 
 
@@ -135,5 +146,6 @@ def _short(said: Sequence[_Said]) -> list[HeldBack]:
             unit="A",
             to_the_end=b == len(said) - 1,
         )
-        for a, b in _stretches(said, holds)
+        for a, b in _stretches(said, holds, _STEADY)
+        if said[b].time_s - said[a].time_s >= NO_CURRENT_S or not _is_rising(said[a : b + 1])
     ]

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
+from gladwire.core.calculations.pilot_circuit import nominal_level_v, series_resistance_ohm
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
+from gladwire.core.standards.pilot_levels import BY_LETTER
 from gladwire.core.standards.pilot_timing import BOUNCE_S, INTERRUPTION_MAX_S, SWITCH_OFF_MAX_S
 
 
@@ -39,6 +42,25 @@ class Ask(NamedTuple):
     def then(self) -> str:
         """The state that follows, "" at the capture's end."""
         return self.after.state if self.after else ""
+
+
+# Two levels told as B are told apart by so many volts, and fit one resistance within so many. By judgement.
+_APART_V, _FITS_V, _LEAST_OHM = 0.5, 0.3, 250.0
+
+
+def asked_behind(record: PilotRecord) -> tuple[Segment, Segment, float] | None:
+    """(waiting, asking, ohms) where both read as B because one resistance in the wire lifts both, or None."""
+    if not record.interpretation.levels_trusted or record.interpretation.source_v:
+        return None
+    open_ = [s for s in record.segments if s.state == "A" and not record.interpretation.clips_high(s.high_v)]
+    supply = max(open_, key=lambda s: s.duration_s).high_v if open_ else BY_LETTER["A"].nominal_v
+    for waits, asks in itertools.pairwise(s for s in record.segments if s.duration_s > BOUNCE_S):
+        if waits.state != "B" or asks.state not in ("B", "unknown") or waits.high_v - asks.high_v < _APART_V:
+            continue
+        ohm = series_resistance_ohm("B", waits.high_v, supply)
+        if ohm and ohm > _LEAST_OHM and abs(nominal_level_v("C", supply, ohm) - asks.high_v) < _FITS_V:
+            return waits, asks, ohm
+    return None
 
 
 def requests(record: PilotRecord) -> list[Ask]:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from gladwire.core.lanes.pilot.place import probe_place
 from gladwire.core.lanes.pilot.record import Event, Segment
-from gladwire.core.standards.pilot_timing import BOUNCE_S, INTERRUPTION_MAX_S
+from gladwire.core.standards.pilot_timing import BOUNCE_S, INTERRUPTION_MAX_S, PLUG_IN_S
 
 _OFFER_CHANGE_PERCENT = 0.5
 _CONTACT_BOUNCE_S = 0.02
@@ -45,10 +45,12 @@ def offer_changed(before: Segment, after: Segment) -> bool:
 def interruptions(segments: Sequence[Segment]) -> list[int]:
     """Indices of short segments between two of one connected state: contacts that opened and closed again.
 
-    -12 V comes from the post alone, and 0 V at the post is no open wire: what stays so is no contact's.
+    -12 V comes from the post alone, and 0 V at the post is no open wire: what stays so is no contact's. While a plug is
+    pushed home or drawn its contacts bounce.
     """
     found = []
     at_post = probe_place(segments) == "post"
+    moved = _plug_moved(segments)
     for index in range(1, len(segments) - 1):
         before, gap, after = segments[index - 1], segments[index], segments[index + 1]
         same = before.state == after.state and before.state in "BCD" and before.oscillating == after.oscillating
@@ -56,7 +58,19 @@ def interruptions(segments: Sequence[Segment]) -> list[int]:
         stood = not gap.oscillating and gap.duration_s >= BOUNCE_S
         of_post = stood and (gap.state == "F" or (gap.state == "E" and at_post))
         if same and lost and gap.duration_s <= INTERRUPTION_MAX_S and not of_post and not _asks_weakly(before, gap):
-            found.append(index)
+            bounces = not before.oscillating and any(first <= gap.start_s <= last for first, last in moved)
+            found += [index] if not bounces else []
+    return found
+
+
+def _plug_moved(segments: Sequence[Segment]) -> list[tuple[float, float]]:
+    """(from, to), in which a plug was being pushed home or drawn."""
+    found = []
+    for before, after in itertools.pairwise(segments):
+        if before.state in "AE" and before.duration_s > BOUNCE_S and after.state == "B" and not after.oscillating:
+            found.append((after.start_s, after.start_s + PLUG_IN_S))
+        if before.state == "B" and after.state in "AE" and after.duration_s > BOUNCE_S and not after.oscillating:
+            found.append((after.start_s - PLUG_IN_S, after.start_s))
     return found
 
 

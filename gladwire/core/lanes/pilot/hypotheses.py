@@ -9,12 +9,13 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from gladwire.core.calculations.pilot_circuit import nominal_level_v
 from gladwire.core.lanes.pilot.interpretation import Interpretation, Mistake
 from gladwire.core.lanes.pilot.levels import SEES_HZ, Glance
 from gladwire.core.settled import Settled
 from gladwire.core.signal.robust import median
 from gladwire.core.signal.waveform import Floats
-from gladwire.core.standards.pilot_levels import BY_LETTER, classify
+from gladwire.core.standards.pilot_levels import BY_LETTER, SOURCE_HIGH, classify
 from gladwire.core.words import sampling
 
 _CONNECTED = np.array([BY_LETTER[letter].nominal_v for letter in "ABCD"])
@@ -26,6 +27,11 @@ _FACTORS = {1.0: 0.0, 10.0: 0.06, 0.1: 0.12, 100.0: 0.12, 0.001: 0.14, 1000.0: 0
 # Differential probes divide by these.
 _FACTORS |= {20.0: 0.17, 50.0: 0.17, 200.0: 0.18, 500.0: 0.18}
 _POLARITY_PENALTY = 0.08
+# What it costs to read a pilot against what its two sides do.
+_AGAINST_ITS_SIDES = 0.3
+# Of the swing: within the first a side stays, beyond the second it moves. Of the rail: levels under load lie between.
+_STAYS, _MOVES = 0.03, 0.06
+_UNDER_LOAD = (0.4, 0.93)
 _OFFSET_PENALTY = 0.1
 # Source, resistors and hum together move a level by this much without any offset.
 _LEVEL_SCATTER_V = 0.7
@@ -42,6 +48,8 @@ _OFFSET_APPLIED_V = 0.8
 # What a logic input makes of a pilot: nought and one, or volts of a family. Common practice, no source.
 # A source's two sides agree within this, and a source that still serves lies between these.
 _SAME_RAIL_V, _RAIL_V = 0.5, (7.0, 16.0)
+# Levels under load are a weak source's within this.
+_OF_ONE_SOURCE_V = 0.3
 _BEYOND = {"largest": "above", "smallest": "below"}
 _LOGIC_V = (1.0, 1.8, 2.5, 3.3, 5.0)
 _NEARLY_ALL, _MOSTLY = 0.9, 0.5
@@ -82,8 +90,9 @@ def interpret(seen: Glance, unit: str, settled: Settled | None = None) -> Interp
     if chosen is None or chosen.levels_trusted:
         chosen = _best(seen, unit, settled)
         source_v = _both_rails_v(seen, chosen)
-        if source_v:
-            chosen = chosen.model_copy(update={"source_v": source_v})
+        weak_v = _positive_rail_v(seen, chosen) if not source_v else None
+        if source_v or weak_v:
+            chosen = chosen.model_copy(update={"source_v": source_v or weak_v, "source_low_holds": bool(weak_v)})
         else:
             chosen = _with_coupling(seen, _with_offset(seen, chosen, settled))
     chosen = chosen.model_copy(update={"erratic_share": _mean(_is_erratic(seen, chosen.scale))})
@@ -148,10 +157,12 @@ def _unless_other(seen: Glance, reading: Interpretation, unit: str) -> Interpret
     correction = reading.correction
     held = recognised(seen, correction.scale, correction.offset_v)
     guessed = {"scale", "polarity"} & set(reading.guessed)
+    if sides_swapped(seen) == reading.inverted:
+        guessed -= {"polarity"}
     swings = _in_earnest(seen)
     if swings.any():
         swing = abs(correction.scale) * median(seen.high[swings] - seen.low[swings])
-        explained = _mean(held[swings]) > _MOSTLY and _mean(held) > _MOSTLY
+        explained = (_mean(held[swings]) > _MOSTLY and _mean(held) > _MOSTLY) or _on_both_rails(seen, correction.scale)
         if (explained or not guessed) and (swing > _LEAST_SWING_V or _mean(held[swings]) > _MOSTLY):
             return reading
         low, high = median(seen.low[swings]), median(seen.high[swings])
@@ -166,6 +177,16 @@ def _unless_other(seen: Glance, reading: Interpretation, unit: str) -> Interpret
     return Interpretation(why=(sentence,), kind="other", recognised_share=_mean(recognised(seen, 1.0)))
 
 
+def _on_both_rails(seen: Glance, scale: float) -> bool:
+    """Whether the low side keeps to -12 V, and a steady level stands at 12 V: what lies between is then the chain's."""
+    high, low = np.maximum(seen.high * scale, seen.low * scale), np.minimum(seen.high * scale, seen.low * scale)
+    keeps = float(np.mean(np.abs(low[seen.swings] - _LOW_V) < _SAME_RAIL_V)) > _NEARLY_ALL
+    open_v = BY_LETTER["A"].nominal_v
+    return keeps and any(
+        abs(level - open_v) < _SAME_RAIL_V for level, swings in _clusters(high, seen.swings) if not swings
+    )
+
+
 def _is_erratic(seen: Glance, scale: float) -> Floats:
     """1 for each window whose samples scatter beyond what noise on a pilot's level does, else 0."""
     return np.asarray(seen.scatter * abs(scale) > _SCATTER_MAX_V, dtype=np.float64)
@@ -175,7 +196,10 @@ def _best(seen: Glance, unit: str, settled: Settled) -> Interpretation:
     factors = _FACTORS if settled.scale is None else {settled.scale: 0.0}
     if unit != "V" and settled.scale is None:
         factors = {**factors, **_free_factors(seen)}
+    swapped = sides_swapped(seen) if settled.inverted is None else None
     signs = ((False, 0.0), (True, _POLARITY_PENALTY)) if settled.inverted is None else ((settled.inverted, 0.0),)
+    if swapped is not None:
+        signs = ((swapped, 0.0), (not swapped, _AGAINST_ITS_SIDES))
     scored = []
     for factor, penalty in factors.items():
         for inverted, inversion_penalty in signs:
@@ -185,9 +209,10 @@ def _best(seen: Glance, unit: str, settled: Settled) -> Interpretation:
             share = _share(seen, -factor if inverted else factor, settled.offset_v)
             scored.append((share - penalty - inversion_penalty, share, factor, inverted))
     best = max(scored)
-    plain = next((s for s in scored if s[2] == 1.0 and not s[3]), scored[0])
+    plain = next((s for s in scored if s[2] == 1.0 and s[3] == bool(swapped)), scored[0])
     # Held against the levels just as they stand in the file: a shifted zero is a guess like the others.
-    if best[0] < _mean(recognised(seen, plain[2], settled.offset_v or 0.0)) + _CLEARLY_BETTER:
+    as_it_stands = _mean(recognised(seen, -plain[2] if plain[3] else plain[2], settled.offset_v or 0.0))
+    if best[0] < as_it_stands + _CLEARLY_BETTER:
         best = plain
     _, share, scale, inverted = best
     guessed: list[Mistake] = []
@@ -207,6 +232,36 @@ def _best(seen: Glance, unit: str, settled: Settled) -> Interpretation:
         recognised_share=share,
         settled_by_person=by_person,
     )
+
+
+def sides_swapped(seen: Glance) -> bool | None:
+    """Whether probe and reference were swapped, told by what the two sides do whatever their volts; None where that is open.
+
+    The source's negative side stays where it is; the positive one moves with what the vehicle hangs on it, and steady
+    levels under load lie on that side only.
+    """
+    told: set[bool] = set()
+    rail = max(abs(seen.top), abs(seen.bottom))
+    if seen.swings.any():
+        swing = median(seen.high[seen.swings] - seen.low[seen.swings])
+        sides = [_clusters_of(side[seen.swings], _STAYS * swing, len(seen.high)) for side in (seen.high, seen.low)]
+        reach = [side[-1] - side[0] if side else 0.0 for side in sides]
+        stays = [r < max(_STAYS * swing, 4.0 * seen.noise) for r in reach]
+        moves = [r > max(_MOVES * swing, 8.0 * seen.noise) for r in reach]
+        if stays[0] != stays[1] and moves[0] != moves[1]:
+            told.add(stays[0])
+    steady = _clusters_of(seen.high[~seen.swings], _STAYS * rail, len(seen.high))
+    loaded = {level < 0.0 for level in steady if _UNDER_LOAD[0] * rail < abs(level) < _UNDER_LOAD[1] * rail}
+    if len(loaded) == 1 and any(abs(level) > _UNDER_LOAD[1] * rail for level in steady):
+        told |= loaded
+    return told.pop() if len(told) == 1 else None
+
+
+def _clusters_of(levels: Floats, gap: float, of: int) -> list[float]:
+    """Median of every group of levels that `gap` parts from the next, smallest first; passing ones left out."""
+    ranked = np.sort(levels)
+    parts = np.split(ranked, np.flatnonzero(np.diff(ranked) > gap) + 1) if len(ranked) else []
+    return [float(np.median(part)) for part in parts if len(part) > 0.02 * of]
 
 
 def _share(seen: Glance, scale: float, offset_v: float | None) -> float:
@@ -257,7 +312,7 @@ def _both_rails_v(seen: Glance, reading: Interpretation) -> float | None:
     scale = reading.correction.scale
     high, low = np.maximum(seen.high * scale, seen.low * scale), np.minimum(seen.high * scale, seen.low * scale)
     # A clipped channel ends alike on both sides too.
-    if reading.guessed or not seen.swings.any() or seen.clipped_high or seen.clipped_low:
+    if set(reading.guessed) - {"polarity"} or not seen.swings.any() or seen.clipped_high or seen.clipped_low:
         return None
     rail = -median(low[seen.swings])
     constant = float(np.mean(np.abs(low[seen.swings] + rail) < _SAME_RAIL_V)) > _NEARLY_ALL
@@ -267,6 +322,25 @@ def _both_rails_v(seen: Glance, reading: Interpretation) -> float | None:
     levels = [level for level, _ in _clusters(high, seen.swings)]
     open_ = any(abs(level - rail) < _SAME_RAIL_V for level in levels)
     return rail if open_ and max(levels) < rail + _SAME_RAIL_V else None
+
+
+def _positive_rail_v(seen: Glance, reading: Interpretation) -> float | None:
+    """Volts of a source whose positive side alone is low: with it, and nothing in the wire, every level is a state's."""
+    scale = reading.correction.scale
+    high, low = np.maximum(seen.high * scale, seen.low * scale), np.minimum(seen.high * scale, seen.low * scale)
+    if set(reading.guessed) - {"polarity"} or not seen.swings.any() or seen.clipped_high or seen.clipped_low:
+        return None
+    if float(np.mean(np.abs(low[seen.swings] - _LOW_V) < _SAME_RAIL_V)) < _NEARLY_ALL:
+        return None
+    levels = [level for level, _ in _clusters(high, seen.swings)]
+    top = max(levels)
+    if not _RAIL_V[0] < top < SOURCE_HIGH.low_v - _SAME_RAIL_V:
+        return None
+    under = {letter: nominal_level_v(letter, top) for letter in "BCD"}
+    loaded = [level for level in levels if top - level > _CLUSTER_GAP_V]
+    nearest = [min(under, key=lambda letter, v=level: abs(under[letter] - v)) for level in loaded]  # type: ignore[misc]
+    fits = all(abs(under[letter] - level) < _OF_ONE_SOURCE_V for letter, level in zip(nearest, loaded, strict=True))
+    return top if fits and len(set(nearest)) > 1 else None
 
 
 def _leaves_band(seen: Glance, scale: float) -> bool:
@@ -393,8 +467,8 @@ def _scale_sentence(seen: Glance, scale: float, share: float, unit: str) -> str:
 def _polarity_sentence(seen: Glance, scale: float) -> str:
     top, bottom = float(np.max(seen.high)) * scale, float(np.min(seen.low)) * scale
     return (
-        f"The signal swings between {bottom:+.1f} and {top:+.1f} V: the side that stays at 12 V is the positive one. A "
-        "pilot keeps its negative side at -12 V, so probe and reference were swapped."
+        f"The signal lies between {bottom:+.1f} and {top:+.1f} V, and what the vehicle moves is its negative side. A pilot "
+        f"keeps its negative side where it is, so probe and reference were swapped."
     )
 
 

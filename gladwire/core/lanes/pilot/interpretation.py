@@ -36,6 +36,7 @@ class Interpretation(BaseModel):
     settled_by_person: bool = False
     # What the post's source gives on both sides where that is not 12 V; states are told by it.
     source_v: float | None = None
+    source_low_holds: bool = False
     # "logic": two levels that tell high from low and no volts; "other": levels no pilot has under any usual factor.
     kind: Literal["pilot", "logic", "other"] = "pilot"
     # Of a logic capture, as recorded.

@@ -8,7 +8,7 @@ from gladwire.core.findings import Finding
 from gladwire.core.lanes.lane import Judge
 from gladwire.core.lanes.pilot.asking import asking_s, requests
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment, as_one
-from gladwire.core.lanes.pilot.rules.offer import offered, offers
+from gladwire.core.lanes.pilot.rules.offer import is_told, offered, offers
 from gladwire.core.lanes.records import Records
 from gladwire.core.stage import Standing
 from gladwire.core.standards.pilot_timing import PATIENCE_S
@@ -53,7 +53,13 @@ def _pilot(record: PilotRecord) -> Standing:
 def _offer(record: PilotRecord) -> Standing:
     if not record.sees_oscillation:
         return Standing("not_captured", f"At {sampling(record.rate_hz)} a pilot's 1 kHz cannot be seen.")
-    made = [s for s in offers(record) if s.state != "A" and s.offer_kind in ("current", "digital")]
+    seen = [s for s in offers(record) if s.state != "A"]
+    made = [s for s in seen if s.offer_kind in ("current", "digital") and is_told(s)]
+    if seen and not made:
+        s = seen[0]
+        doubt = s.duty_doubt_percent or 0.0
+        why = f"It oscillates; what a duty of {s.duty_percent:.1f} ± {doubt:.1f} % offers is open."
+        return Standing("not_captured", why, f"{s.duty_percent:.1f} %", s.start_s, s.end_s)
     if not made:
         waited = sum(s.duration_s for s in _connected(record))
         if 0 < waited < PATIENCE_S:

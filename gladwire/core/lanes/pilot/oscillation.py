@@ -57,7 +57,8 @@ def cut_oscillation(cycles: Cycles, absolute: bool) -> tuple[list[Piece], list[P
         (cycles.low_v if absolute else np.zeros(len(cycles)), cycles.low_noise_v),
     )
     features = [Feature(values, step_v, DRIFT_V) for values, _ in levels]
-    features.append(Feature(cycles.width / period, DUTY_STEP + 1.2 * sampling, DUTY_DRIFT + sampling))
+    # Where samples lie may make one cycle too wide by its doubt and the next too narrow by as much.
+    features.append(Feature(cycles.width / period, DUTY_STEP + 2.0 * sampling, DUTY_DRIFT + sampling))
 
     def alike(left: Piece, right: Piece) -> bool:
         for values, noise in levels:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule, only
 from gladwire.core.lanes.frames.folding import UNDECODED
-from gladwire.core.lanes.frames.record import SIDE_WORDS, SPOKEN, Connection, ConversationRecord, Exchange
+from gladwire.core.lanes.frames.record import SIDE_WORDS, SPOKEN, Connection, ConversationRecord, Exchange, Side
 from gladwire.core.lanes.frames.rules.link import connections_of
 from gladwire.core.lanes.frames.rules.loop import LOOPS, switched_on
 from gladwire.core.lanes.frames.rules.resuming import paused
@@ -109,11 +109,13 @@ def _orderly(record: ConversationRecord) -> Iterator[Fact]:
             yield Fact("normal", text, stop.start_s, stop.end_s, "SessionStop", "SessionStop")
 
 
-def _reset(record: ConversationRecord) -> Iterator[Fact]:
+def _reset(record: ConversationRecord, by: Side) -> Iterator[Fact]:
     for connection in connections_of(record):
         stopped = bool(connection.of("SessionStop"))  # asked for: an answer that is missing is told as silence
         first = min(connection.ends, key=lambda c: c.time_s, default=None)
         if first is None or stopped or connection.exchanges[-1].stem == UNDECODED:
+            continue
+        if first.by != by:
             continue
         last = connection.exchanges[-1]
         who = SIDE_WORDS[first.by]
@@ -124,6 +126,14 @@ def _reset(record: ConversationRecord) -> Iterator[Fact]:
             "without ending the session."
         )
         yield Fact("fault", text, last.end_s, first.time_s, how, "SessionStop first", stage=last.stage)
+
+
+def _post_closed(record: ConversationRecord) -> Iterator[Fact]:
+    yield from _reset(record, "evse")
+
+
+def _vehicle_closed(record: ConversationRecord) -> Iterator[Fact]:
+    yield from _reset(record, "ev")
 
 
 def _weld(record: ConversationRecord) -> Iterator[Fact]:
@@ -202,14 +212,20 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         "connection_closed",
         "hold",
         ISO_15118_2_TRANSPORT,
-        "a connection closed or reset without ending the session",
-        _reset,
+        "a connection the post closed or reset without ending the session",
+        _post_closed,
         breaks=SPOKEN,
-        follows=(
-            "fault",
-            "suspect",
-            "pilot",
-        ),
+        follows=("fault", "suspect", "pilot"),
+        needs=Needs(reached="agree"),
+    ),
+    Rule(
+        "vehicle_closed",
+        "hold",
+        ISO_15118_2_TRANSPORT,
+        "a connection the vehicle closed or reset without ending the session",
+        _vehicle_closed,
+        breaks=SPOKEN,
+        follows=("fault", "suspect", "pilot"),
         needs=Needs(reached="agree"),
     ),
     Rule("weld_check", "end", IEC_61851_23, "voltage left on the cable after the stop", _weld),

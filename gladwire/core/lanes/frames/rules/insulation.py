@@ -113,34 +113,48 @@ def _reached(record: ConversationRecord) -> Iterator[Fact]:
             )
 
 
+# Turns of pre-charge in which a post has had its time, however fast they follow. Common practice.
+_TRIED = 8
+
+
 def _not_reached(record: ConversationRecord) -> Iterator[Fact]:
     for connection in connections_of(record):
         last, exchanges = gap(connection), connection.of("PreCharge")
         if last is None:
             continue
         lasted, limit = exchanges[-1].end_s - exchanges[0].start_s, precharge_max_s(connection.protocol)
-        went_on = any(t.start_s > exchanges[-1].start_s for t in connection.of("PowerDelivery") if t.switches == "on")
         over = connection.ends or record.end_s - exchanges[-1].end_s > SETTLED_S
-        if last[2] > CLOSE_V and lasted > SETTLED_S and (over or lasted > limit):
+        tried = lasted > SETTLED_S or sum(t.count for t in exchanges) >= _TRIED
+        if last[2] > CLOSE_V and tried and (over or lasted > limit):
             text = (
                 f"Pre-charge did not come near: {last[1]:.1f} V present, {last[0]:.1f} V asked, {last[2]:.1f} V apart after "
                 f"{seconds(lasted)}."
             )
             yield Fact("fault", text, exchanges[0].start_s, exchanges[-1].end_s, f"{last[2]:.1f} V apart",
                        f"{CLOSE_V.says} {limit.says}")  # fmt: skip
-        elif last[2] <= CLOSE_V and not went_on and lasted > limit and over:
-            text = (
-                f"Pre-charge came to {last[1]:.1f} V, {last[2]:.1f} V from what was asked, and the vehicle "
-                f"went on asking for {seconds(lasted)} without closing its contactors."
-            )
-            yield Fact(
-                "fault",
-                text,
-                exchanges[0].start_s,
-                exchanges[-1].end_s,
-                f"{lasted:.1f} s",
-                f"PowerDelivery within {limit:g} s",
-            )
+
+
+def _not_used(record: ConversationRecord) -> Iterator[Fact]:
+    """The volts are there and the vehicle does not go on: it asks past its own time, or breaks off itself."""
+    for connection in connections_of(record):
+        last, exchanges = gap(connection), connection.of("PreCharge")
+        if last is None or last[2] > CLOSE_V or connection.exchanges[-1] is not exchanges[-1]:
+            continue
+        if connection.unacknowledged or exchanges[-1].failed or not exchanges[-1].answered:
+            continue
+        limit, lasted = precharge_max_s(connection.protocol), exchanges[-1].end_s - exchanges[0].start_s
+        first = min(connection.ends, key=lambda c: c.time_s, default=None)
+        gave_up = first is not None and first.by == "ev"
+        asked_on = lasted > limit and (first is not None or record.end_s - exchanges[-1].end_s > SETTLED_S)
+        if not gave_up and not asked_on:
+            continue
+        then = " and then closed the connection itself" if gave_up else ""
+        text = (
+            f"Pre-charge came to {last[1]:.1f} V, {last[2]:.1f} V from what was asked, and the vehicle asked for "
+            f"{seconds(lasted)} without closing its contactors{then}."
+        )
+        expected = f"PowerDelivery within {limit:g} s"
+        yield Fact("fault", text, exchanges[0].start_s, exchanges[-1].end_s, f"{lasted:.1f} s", expected)
 
 
 RULES: tuple[Rule[ConversationRecord], ...] = (
@@ -184,8 +198,16 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         "precharge_not_reached",
         "precharge",
         IEC_61851_23,
-        "pre-charge that does not come near, or is not used",
+        "pre-charge that does not come near",
         _not_reached,
+        breaks=("precharge",),
+    ),
+    Rule(
+        "precharge_not_used",
+        "precharge",
+        IEC_61851_23,
+        "volts that are there, and a vehicle that does not close",
+        _not_used,
         breaks=("precharge",),
     ),
 )

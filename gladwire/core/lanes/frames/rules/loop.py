@@ -57,6 +57,8 @@ def _held(record: ConversationRecord) -> Iterator[Fact]:
         up_to = f"up to {amps:.1f} A" if loops[0].kind == "CurrentDemand" else _ac_words(connection, loops)
         if loops[0].kind == "CurrentDemand" and all(t.of_response("EVSEPresentCurrent") is None for t in loops):
             up_to = "what flowed was not captured"
+        elif loops[0].kind == "CurrentDemand" and amps <= FLOWS_A < _wanted(loops)[0] and not _gives_back(connection):
+            continue  # a loop without the current that is wanted holds nothing
         if kilowatts:
             up_to = f"up to {kilowatts:.1f} kW"
         text = f"The charge loop ran for {seconds(lasted)}, {number_of(count, 'exchange')}, {up_to}."
@@ -69,6 +71,11 @@ def _ac_words(connection: Connection, loops: Sequence[Exchange]) -> str:
     said += [r[1] for t in loops if (r := t.range_of("EVSEMaxCurrent"))]
     allowed = max((float(a) for a in said if isinstance(a, int | float)), default=None)
     return "AC" if allowed is None else f"AC, up to {allowed:g} A a phase allowed by message"
+
+
+def _gives_back(connection: Connection) -> bool:
+    """Whether the vehicle gave current back."""
+    return any((r := t.range_of("EVSEPresentCurrent")) and r[0] < -FLOWS_A for t in connection.of("CurrentDemand"))
 
 
 def _gave_back(record: ConversationRecord) -> Iterator[Fact]:
@@ -86,28 +93,34 @@ def _gave_back(record: ConversationRecord) -> Iterator[Fact]:
             yield Fact("normal", text, exchanges[0].start_s, exchanges[-1].end_s, f"{most:.1f} A back", "as agreed")
 
 
+def _wanted(loops: Sequence[Exchange]) -> tuple[float, str]:
+    """(amperes, what the vehicle does with them)."""
+    asked = max(top(t, "EVTargetCurrent") for t in loops)
+    if asked:
+        return asked, "asked for up to"
+    # In dynamic control of ISO 15118-20 the post decides, within what the vehicle takes.
+    return max(top(t, "EVMaximumCurrentLimit") for t in loops), "takes up to"
+
+
 def _no_current(record: ConversationRecord) -> Iterator[Fact]:
     for connection in connections_of(record):
         loops = connection.of("CurrentDemand")
-        if not loops or loops[-1].end_s - loops[0].start_s < NO_CURRENT_S or most_amps(connection) > FLOWS_A:
+        if not loops or most_amps(connection) > FLOWS_A or _gives_back(connection):
             continue
         if all(t.of_response("EVSEPresentCurrent") is None for t in loops):
             continue  # the post's side was not captured: what it gave is not known
-        asked = max(top(t, "EVTargetCurrent") for t in loops)
-        asks = "asked for up to"
-        if not asked:  # in dynamic control of ISO 15118-20 the post decides, within what the vehicle takes
-            asked, asks = max(top(t, "EVMaximumCurrentLimit") for t in loops), "takes up to"
+        asked, asks = _wanted(loops)
+        lasted = loops[-1].end_s - loops[0].start_s
         if asked > FLOWS_A:
-            text = (
-                f"The vehicle {asks} {asked:.1f} A and the post gave no current in "
-                f"{seconds(loops[-1].end_s - loops[0].start_s)}."
-            )
+            text = f"The vehicle {asks} {asked:.1f} A and the post gave no current in {seconds(lasted)}."
+            # Of a loop this short it may not have had its time.
+            severity: Severity = "suspect" if lasted < NO_CURRENT_S else "fault"
             yield Fact(
-                "fault", text, loops[0].start_s, loops[-1].end_s, f"{most_amps(connection):.1f} A", f"{asked:.1f} A"
+                severity, text, loops[0].start_s, loops[-1].end_s, f"{most_amps(connection):.1f} A", f"{asked:.1f} A"
             )
 
 
-def _post_status(record: ConversationRecord) -> Iterator[Fact]:
+def _post_status(record: ConversationRecord, malfunctions: bool = False) -> Iterator[Fact]:
     for connection in connections_of(record):
         told: set[str] = set()
         for exchange in connection.exchanges:
@@ -115,10 +128,16 @@ def _post_status(record: ConversationRecord) -> Iterator[Fact]:
             if exchange.failed or status in told or status not in (*EMERGENCY, *STOPPING):
                 continue  # a FAILED answer carries default values in its other fields
             told.add(status)
+            if (status == "EVSE_Malfunction") != malfunctions:
+                continue
             stage = exchange.stage
             severity: Severity = "fault" if status in EMERGENCY else "suspect"
             text = f"The post reports {status} ({POST_STATUS[status]}) with {exchange.stem}Res at {exchange.start_s:.2f} s."
             yield Fact(severity, text, exchange.start_s, exchange.end_s, status, "EVSE_Ready", stage=stage)
+
+
+def _malfunction(record: ConversationRecord) -> Iterator[Fact]:
+    yield from _post_status(record, malfunctions=True)
 
 
 def _ev_error(record: ConversationRecord) -> Iterator[Fact]:
@@ -235,10 +254,11 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         "post_emergency",
         "hold",
         ISO_15118_2,
-        "emergency or malfunction the post reports",
+        "an emergency the post reports",
         only(_post_status, "fault"),
         breaks=SPOKEN,
     ),
+    Rule("post_malfunction", "hold", ISO_15118_2, "a malfunction the post reports", _malfunction, breaks=SPOKEN),
     Rule("ev_error", "hold", ISO_15118_2, "error codes of the vehicle", _ev_error, breaks=SPOKEN),
     Rule("limit_reached", "hold", ISO_15118_2, "how often the post said that a limit was reached", _limited),
     Rule(

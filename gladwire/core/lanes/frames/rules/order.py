@@ -93,6 +93,26 @@ def _leaves_order(record: ConversationRecord) -> Iterator[Fact]:
                 )
 
 
+_LISTS = ("ServiceDiscovery", "ServiceDetail")
+
+
+def _not_taken(record: ConversationRecord) -> Iterator[Fact]:
+    """A vehicle that has heard what the post offers and goes no further."""
+    for connection in connections_of(record):
+        last, offered = connection.exchanges[-1], _offered(connection)
+        first = min(connection.ends, key=lambda c: c.time_s, default=None)
+        if last.stem not in _LISTS or not last.answered or last.failed or not offered:
+            continue
+        if first is None or first.by != "ev":
+            continue
+        kinds = ", ".join(sorted(offered))
+        text = (
+            f"The post offers {kinds}, and the vehicle goes no further: it closes the connection at {first.time_s:.2f} s. "
+            "A vehicle does so where none of it is what it wants."
+        )
+        yield Fact("fault", text, last.start_s, first.time_s, kinds, "a kind of charging both know", stage=last.stage)
+
+
 def _check_refused(record: ConversationRecord) -> Iterator[Fact]:
     for connection in connections_of(record):
         for exchange in connection.exchanges:
@@ -137,6 +157,15 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         ISO_15118_2,
         "a request the post rightly refuses: order, session or kind of charging",
         _leaves_order,
+        breaks=SPOKEN,
+        needs=Needs(reached="agree"),
+    ),
+    Rule(
+        "services_not_taken",
+        "agree",
+        ISO_15118_2,
+        "a list of services after which the vehicle leaves",
+        _not_taken,
         breaks=SPOKEN,
         needs=Needs(reached="agree"),
     ),

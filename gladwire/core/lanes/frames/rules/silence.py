@@ -70,12 +70,14 @@ def _vehicle_silent(record: ConversationRecord) -> Iterator[Fact]:
             continue
         until = _watched_until(record, connection, answer.time_s)
         waited = until - answer.time_s
-        if connection.ends and min(connection.ends, key=lambda c: c.time_s).by == "ev":
-            continue  # the vehicle closed: told as an ending
         limit = sequence_max_s(connection.protocol, last.stem)
+        by_itself = bool(connection.ends) and min(connection.ends, key=lambda c: c.time_s).by == "ev"
+        if by_itself and waited < limit:
+            continue  # the vehicle closed: told as an ending
         if waited < min(limit, SILENT_S) or "evse" in connection.unacknowledged:
             continue
         whole = f", and the post waited out its {limit:g} s" if waited >= limit - 0.1 else ""
+        whole += "; then the vehicle closed the connection itself" if by_itself else ""
         text = (
             f"The vehicle went silent after {last.stem}Res at {answer.time_s:.2f} s: no next request in "
             f"{seconds(waited)}{whole}."

@@ -13,10 +13,12 @@ from gladwire.core.standards.pilot_timing import CAPACITANCE_MAX_NF, EDGES_SOURC
 
 def _slow_edges(record: PilotRecord) -> Iterator[Fact]:
     slow = []
+    # An edge of few samples begins and ends somewhere between two of them.
+    doubt_us = 1e6 / record.rate_hz if record.rate_hz else 0.0
     for s in longest_per_state(record):
         rise_limit = RISE_MAX_US.get(s.state)
-        slow_rise = rise_limit is not None and s.rise_us is not None and s.rise_us > rise_limit
-        if (s.fall_us is not None and s.fall_us > FALL_MAX_US) or slow_rise:
+        slow_rise = rise_limit is not None and s.rise_us is not None and s.rise_us - doubt_us > rise_limit
+        if (s.fall_us is not None and s.fall_us - doubt_us > FALL_MAX_US) or slow_rise:
             slow.append(s)
     if not slow:
         return

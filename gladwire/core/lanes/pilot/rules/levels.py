@@ -122,7 +122,7 @@ def _negative_rail_v(record: PilotRecord) -> float | None:
     """The post's own negative side where that is off, whatever hangs on it: told with nothing connected, or by two loads that
     do not move it as a diode that conducts both ways would; None where it is right, or where that is not told."""
     if record.interpretation.source_v:
-        return -record.interpretation.source_v
+        return None if record.interpretation.source_low_holds else -record.interpretation.source_v
     seen = [s for s in longest_per_state(record) if s.low_v is not None]
     open_ = [s for s in seen if s.state == "A"]
     if open_:
@@ -181,6 +181,14 @@ def _both_sides(record: PilotRecord) -> Iterator[Fact]:
     if not source_v:
         return
     nominal = BY_LETTER["A"].nominal_v
+    if record.interpretation.source_low_holds:
+        text = (
+            f"Open circuit the pilot stands at {volts(source_v)} where 12 V belong, and under load in proportion to it, "
+            "while its low side is right: the post's positive side is weak. A resistance in the wire would lift levels, not "
+            "lower them. States are told in proportion to it. The post alone, without the cable, confirms it."
+        )
+        yield Fact("fault", text, record.start_s, record.end_s, volts(source_v), band(*SOURCE_HIGH, "V"))
+        return
     factor = nominal / source_v
     ohm = pilot_circuit.leakage_ohm("A", source_v, nominal)
     leak = f" a leak of about {ohms(ohm)} from CP to PE loads it," if ohm and ohm < LEAK_OHM else ""
@@ -197,7 +205,7 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "both_sides_off",
         "pilot",
         STATES_SOURCE,
-        "high and low side off alike: source, leak or probe",
+        "levels off alike: source, leak or probe",
         _both_sides,
         favours_well=-4.0,
         needs=Needs(reached="offer"),

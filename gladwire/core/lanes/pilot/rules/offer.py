@@ -61,9 +61,21 @@ def offered(s: Segment) -> str:
     )
 
 
+def is_told(s: Segment) -> bool:
+    """Whether what the duty means is known: all its doubt means the same, or it lies on a usual duty as nearly as can be."""
+    duty, doubt = s.duty_percent or 0.0, s.duty_doubt_percent or 0.0
+    ends = (max(0.0, duty - doubt), min(100.0, duty + doubt))
+    if s.offer_kind != "none" and all(pilot_duty.offer(end).kind == s.offer_kind for end in ends):
+        return True
+    usual = [d for a in pilot_duty.USUAL_OFFERS_A for d in pilot_duty.duties_for(a)] + [
+        pilot_duty.USUAL_DIGITAL_PERCENT
+    ]
+    return s.offer_kind != "none" and min(abs(duty - d) for d in usual) < doubt / 2.0
+
+
 def _offer(record: PilotRecord) -> Iterator[Fact]:
     for s in offers(record):
-        if s.offer_kind == "current" and s.state != "A":
+        if s.offer_kind == "current" and s.state != "A" and is_told(s):
             text = f"The post offers {offered(s)}."
             yield Fact("normal", text, s.start_s, s.end_s, _duty(s), f"{CHARGING} for charging by pilot alone")
 
@@ -202,7 +214,14 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         breaks=("offer",),
         needs=Needs(rate_hz=20e3),
     ),
-    Rule("duty_at_the_edge", "offer", pilot_duty.IEC.source, "a duty that may be outside the table", _at_the_edge),
+    Rule(
+        "duty_at_the_edge",
+        "offer",
+        pilot_duty.IEC.source,
+        "a duty that may be outside the table",
+        _at_the_edge,
+        favours_well=-2.0,
+    ),
     Rule("duty_doubtful", "offer", MEASUREMENT, "what the sampling rate cannot tell", _doubtful),
     Rule(
         "frequency_out",

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule, Severity
-from gladwire.core.lanes.pilot.asking import asking_s, requests
+from gladwire.core.lanes.pilot.asking import asked_behind, asking_s, requests
 from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.standards.pilot_levels import BY_LETTER, STATES_SOURCE
 from gladwire.core.standards.pilot_timing import (
     BOUNCE_S,
     HUNTING_MIN_REQUESTS,
@@ -15,7 +16,7 @@ from gladwire.core.standards.pilot_timing import (
     SEQUENCES_SOURCE,
     TOGGLE_MAX_S,
 )
-from gladwire.core.words import seconds
+from gladwire.core.words import ohms, seconds, volts
 
 
 def _asked(record: PilotRecord) -> Iterator[Fact]:
@@ -30,7 +31,7 @@ def _asked(record: PilotRecord) -> Iterator[Fact]:
 def _never_asked(record: PilotRecord) -> Iterator[Fact]:
     offered = [s for s in record.segments if s.state == "B" and s.oscillating]
     total = sum(s.duration_s for s in offered)
-    undecided = any(s.state == "unknown" and s.oscillating for s in record.segments)
+    undecided = any(s.state == "unknown" and s.oscillating for s in record.segments) or asked_behind(record) is not None
     if not offered or requests(record) or undecided or not record.sees_oscillation:
         return
     digital = any(s.offer_kind == "digital" for s in offered)
@@ -42,6 +43,18 @@ def _never_asked(record: PilotRecord) -> Iterator[Fact]:
     text = f"The offer stands for {seconds(total)} and the vehicle stays in B: it never asks ({hint})."
     severity: Severity = "suspect" if total >= PATIENCE_S else "note"
     yield Fact(severity, text, offered[0].start_s, offered[-1].end_s, f"B for {seconds(total)}", "C or D")
+
+
+def _behind(record: PilotRecord) -> Iterator[Fact]:
+    found = asked_behind(record)
+    if found is None:
+        return
+    waits, asks, ohm = found
+    text = (
+        f"At {asks.start_s:.2f} s the level falls from {volts(waits.high_v)} to {volts(asks.high_v)}: B and C of a vehicle "
+        f"that asks, both lifted by about {ohms(ohm)} in series with CP or PE. The post does not see it ask."
+    )
+    yield Fact("fault", text, asks.start_s, asks.end_s, volts(asks.high_v), f"{BY_LETTER['C'].nominal_v:g} V")
 
 
 def _hunting(record: PilotRecord) -> Iterator[Fact]:
@@ -85,6 +98,14 @@ def _ended(record: PilotRecord) -> Iterator[Fact]:
 
 RULES: tuple[Rule[PilotRecord], ...] = (
     Rule("request", "request", SEQUENCES_SOURCE, "when the vehicle asks", _asked, favours_well=2.5),
+    Rule(
+        "asked_behind_resistance",
+        "pilot",
+        STATES_SOURCE,
+        "a vehicle that asks through a resistance, so that the post does not see it",
+        _behind,
+        breaks=("pilot",),
+    ),
     Rule(
         "never_asked",
         "request",
