@@ -47,7 +47,9 @@ class SampleCache:
         for number, wave in enumerate(recording.channels):
             np.save(fresh / f"{number}.npy", wave.samples)
             summary = summarise(wave.samples)
-            np.save(fresh / f"{number}.summary.npy", np.stack([summary.low, summary.high]))
+            np.save(
+                fresh / f"{number}.summary.npy", np.stack([summary.low, summary.lower, summary.upper, summary.high])
+            )
             about.append({"name": wave.name, "rate_hz": wave.rate_hz, "start_s": wave.start_s, "unit": wave.unit})
         if messages is not None:
             np.savez(fresh / _MESSAGES, **messages._asdict())
@@ -111,8 +113,7 @@ def _mapped(place: Path, number: int, _: tuple[tuple[int, int], ...]) -> tuple[W
     what a shortened file was mapped to would end the process."""
     about = json.loads((place / "about.json").read_text())[number]
     samples = np.load(place / f"{number}.npy", mmap_mode="r")
-    low, high = np.load(place / f"{number}.summary.npy", mmap_mode="r")
-    return Waveform(samples=samples, **about), Summary(low, high)
+    return Waveform(samples=samples, **about), Summary(*np.load(place / f"{number}.summary.npy", mmap_mode="r"))
 
 
 def _messages_in(place: Path) -> MessageStore:

@@ -67,3 +67,36 @@ def test_single_cycles_agree_with_their_segment() -> None:
         assert (cycle.high_v, cycle.low_v) == (pytest.approx(9, abs=0.1), pytest.approx(-12, abs=0.1))
     assert cycles_between(wave, record, 0.0, 0.04) == ()
     assert cycles_between(wave, record, 0.0, 10.0) == ()
+
+
+@pytest.mark.parametrize("columns", [40, 700])
+def test_noise_is_drawn_about_its_level_and_not_by_its_outer_edge(columns: int) -> None:
+    """Means of either half of a normal distribution lie sqrt(2/pi) standard deviations from its mean."""
+    rng = np.random.default_rng(3)
+    samples = (9.0 + rng.normal(0.0, 0.3, 716_800)).astype(np.float32)
+    seen = envelope(samples, summarise(samples), 0, len(samples), columns)
+    assert np.abs((seen.upper + seen.lower) / 2 - 9.0).max() < 0.3
+    assert np.median(seen.upper - seen.lower) == pytest.approx(2 * 0.3 * np.sqrt(2 / np.pi), rel=0.15)
+    assert (seen.high - seen.upper).min() > 0.3
+
+
+@pytest.mark.parametrize("columns", [40, 700])
+def test_both_levels_of_an_oscillation_are_drawn_where_they_are(columns: int) -> None:
+    rng = np.random.default_rng(4)
+    square = np.where(np.arange(716_800) % 250 < 67, 9.0, -12.0)
+    samples = (square + rng.normal(0.0, 0.3, 716_800)).astype(np.float32)
+    seen = envelope(samples, summarise(samples), 0, len(samples), columns)
+    assert np.abs(seen.upper - 9.0).max() < 0.3
+    assert np.abs(seen.lower + 12.0).max() < 0.15
+
+
+@settings(deadline=None, max_examples=40)
+@given(n=st.integers(1, 20_000), columns=st.integers(1, 60), seed=st.integers(0, 99), holes=st.booleans())
+def test_sides_lie_between_extremes(n: int, columns: int, seed: int, holes: bool) -> None:
+    samples = np.random.default_rng(seed).normal(0, 1, n).astype(np.float32)
+    if holes:
+        samples[:: max(2, n // 7)] = np.nan
+    seen = envelope(samples, summarise(samples), 0, n, columns)
+    known = np.isfinite(seen.low)
+    order = np.stack([seen.low, seen.lower, seen.upper, seen.high])[:, known]
+    assert (np.diff(order, axis=0) >= -1e-6).all()

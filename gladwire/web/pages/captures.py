@@ -291,7 +291,8 @@ def lane(
     columns: Annotated[int, Query(ge=1, le=_MOST_COLUMNS)] = 1200,
     channel: Annotated[int | None, Query(ge=0)] = None,
 ) -> Response:
-    """A channel's visible range, decimated (extremes kept): the pilot's, in volts as it is read, unless another is named.
+    """A channel's visible range, decimated (extremes, and the means of either side between them): the pilot's, in volts as it
+    is read, unless another is named.
 
     For the pilot single cycles come along where few are in sight.
     """
@@ -307,12 +308,15 @@ def lane(
     last = math.ceil(min(1e15, (end - wave.start_s) * wave.rate_hz)) + 1
     seen = envelope(wave.samples, summary, first, last, columns)
     correction = pilot.interpretation.correction if pilot else Correction()
-    low, high = (side * correction.scale + correction.offset_v for side in (seen.low, seen.high))
+    sides = [s * correction.scale + correction.offset_v for s in (seen.low, seen.lower, seen.upper, seen.high)]
+    low, lower, upper, high = sides if correction.scale > 0 else sides[::-1]
     content = {
         "exact": seen.exact,
         "at": np.round(wave.start_s + seen.at / wave.rate_hz, 9).tolist(),
-        "low": _rounded(np.fmin(low, high)),
-        "high": _rounded(np.fmax(low, high)),
+        "low": _rounded(low),
+        "lower": _rounded(lower),
+        "upper": _rounded(upper),
+        "high": _rounded(high),
         "cycles": [c.model_dump() for c in cycles_between(wave, pilot, start, end)] if pilot else [],
     }
     return JSONResponse(content)

@@ -14,6 +14,10 @@
   function ink(name) { return getComputedStyle(document.documentElement).getPropertyValue("--gw-" + name).trim(); }
   function number(value, digits) { return value.toFixed(digits).replace("-", "−"); }
 
+  function sides(colour, dash) {
+    return [0.8, 1.6, 1.6, 0.8].map(function (width) { return { stroke: colour, alpha: width < 1 ? 0.35 : 1, width: width, dash: dash, spanGaps: true, points: { show: false } }; });
+  }
+
   function build() {
     plots.forEach(function (one) { one.u.destroy(); });
     host.replaceChildren();
@@ -32,11 +36,11 @@
         cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false, sync: { key: "over" } },
         scales: { x: { time: false, auto: false, min: range[0], max: range[1] }, y: { range: function (w, low, high) { if (low == null) return [0, 1]; const edge = Math.max(0.08 * (high - low), 0.05); return [low - edge, high + edge]; } } },
         axes: [Object.assign({}, text, index ? { show: false } : { space: 96, size: 34, values: function (w, splits) { return splits.map(function (s) { return number(s, 3).replace(/\.?0+$/, "") + " s"; }); } }), Object.assign({ size: 64, space: 30 }, text)],
-        series: [{}, { stroke: first, width: 1.6, spanGaps: true, points: { show: false } }, { stroke: first, width: 1.6, spanGaps: true, points: { show: false } },
-          { stroke: second, width: 1.6, dash: [7, 4], spanGaps: true, points: { show: false } }, { stroke: second, width: 1.6, dash: [7, 4], spanGaps: true, points: { show: false } }],
+        // Extremes thin, the means of either side between them full: noise is compared as noise.
+        series: [{}].concat(sides(first, []), sides(second, [7, 4])),
         hooks: { setSelect: [function (w) { if (w.select.width < 5) return; const a = w.posToVal(w.select.left, "x"), b = w.posToVal(w.select.left + w.select.width, "x"); w.setSelect({ left: 0, top: 0, width: 0, height: 0 }, false); show(a, b); }],
           setCursor: [tell] },
-      }, [[range[0], range[1]], [null, null], [null, null], [null, null], [null, null]], place);
+      }, [[range[0], range[1]]].concat(Array(8).fill([null, null])), place);
       u.over.addEventListener("dblclick", function () { show(whole[0], whole[1]); });
       return { u: u, told: told, place: place };
     });
@@ -57,7 +61,7 @@
     const s = u.posToVal(u.cursor.left, "x");
     const parts = ["at " + number(s, 4) + " s"];
     plots.forEach(function (one) {
-      const values = [2, 4].map(function (series) { const v = near(one.u, series, s); return v == null ? "no sample" : number(v, 2) + " " + one.told.unit; });
+      const values = [3, 7].map(function (series) { const v = near(one.u, series, s); return v == null ? "no sample" : number(v, 2) + " " + one.told.unit; });
       parts.push(one.told.words + ": " + values[0] + " / " + values[1]);
     });
     readout.textContent = parts.join("   ");
@@ -72,7 +76,7 @@
       Promise.all(one.told.sides.map(function (side) {
         return fetch("/captures/" + side.capture + "/envelope?from=" + (range[0] + side.zero) + "&to=" + (range[1] + side.zero) + "&columns=" + columns + "&channel=" + side.channel, { signal: mine.signal })
           .then(function (answer) { return answer.json().then(function (body) { if (!answer.ok) throw new Error(body.error); return body; }); })
-          .then(function (seen) { return [seen.at.map(function (s) { return s - side.zero; }), seen.low, seen.high]; });
+          .then(function (seen) { return [seen.at.map(function (s) { return s - side.zero; }), seen.low, seen.lower, seen.upper, seen.high]; });
       })).then(function (tables) {
         if (mine !== running) return;
         one.u.batch(function () {

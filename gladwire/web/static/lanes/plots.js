@@ -85,8 +85,9 @@ function build(lane, withAxis) {
     cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false, sync: { key: "lanes" } },
     scales: { x: { time: false, auto: false, min: view.range[0], max: view.range[1] }, y: y },
     axes: [axis(withAxis ? timeAxis : { show: false }), pilot ? volts : frames ? sides : axis({ size: 64, space: 30 })],
-    series: [{}, { stroke: colour, width: 1.6, points: { show: pilot ? sparse : false, size: 6, fill: colour } }, { stroke: colour, width: 1.6, points: { show: false } }],
-    bands: [{ series: [2, 1], fill: ink(pilot ? "volts-tint" : "sunk") }],
+    // Outside the means of either side the extremes, thin: noise is not read for a level, and a glitch stays in sight.
+    series: [{}, edge(colour), { stroke: colour, width: 1.6, points: { show: pilot ? sparse : false, size: 6, fill: colour } }, { stroke: colour, width: 1.6, points: { show: false } }, edge(colour)],
+    bands: [{ series: [3, 2], fill: ink(pilot ? "volts-tint" : "sunk") }],
     hooks: {
       // Only a plot that has drawn itself knows its size.
       ready: [function () { requestAnimationFrame(drawn); }],
@@ -95,7 +96,7 @@ function build(lane, withAxis) {
       setCursor: [showCursor],
       setSelect: [selected],
     },
-  }, [[view.range[0], view.range[1]], [null, null], [null, null]], lane.host);
+  }, [[view.range[0], view.range[1]], [null, null], [null, null], [null, null], [null, null]], lane.host);
   lane.plot.over.addEventListener("dblclick", doing.all);
   lane.plot.over.addEventListener("wheel", function (event) {
     if (!event.ctrlKey && document.activeElement !== lane.host) return;
@@ -105,5 +106,6 @@ function build(lane, withAxis) {
   }, { passive: false });
   touch(lane.plot.over);
 }
+function edge(colour) { return { stroke: colour, alpha: 0.35, width: 0.8, points: { show: false } }; }
 function sparse(u) { return u.data[0].length > 2 && u.bbox.width / u.data[0].length > 8 * dpr(); }
 export function drawn() { if (shown().every(function (lane) { return lane.plot; })) view.hooks.forEach(function (hook) { hook(); }); }

@@ -7,7 +7,7 @@ let running = null;
 
 function give(lane, seen) {
   lane.fileAt = seen.at;
-  lane.low = seen.low; lane.high = seen.high; lane.cycles = seen.cycles;
+  lane.low = seen.low; lane.lower = seen.lower; lane.upper = seen.upper; lane.high = seen.high; lane.cycles = seen.cycles;
   put(lane);
   lane.host.dataset.ready = view.range[0] + " " + view.range[1] + " " + seen.at.length + " " + seen.cycles.length;
 }
@@ -21,7 +21,7 @@ export function put(lane) {
     lane.high.forEach(function (v) { if (v != null && v > most) most = v + 1; });
   }
   lane.plot.batch(function () {
-    lane.plot.setData([at, lane.low, lane.high], lane.kind !== "pilot" || !lane.levels);
+    lane.plot.setData([at, lane.low, lane.lower, lane.upper, lane.high], lane.kind !== "pilot" || !lane.levels);
     lane.plot.setScale("x", { min: view.range[0], max: view.range[1] });
     if (lane.kind === "pilot" && lane.levels) lane.plot.setScale("y", { min: least, max: most });
   });
@@ -48,7 +48,10 @@ export function valueAt(lane, s) {
   let low = 0, high = xs.length - 1;
   while (high - low > 1) { const middle = (low + high) >> 1; if (xs[middle] <= s) low = middle; else high = middle; }
   const index = s - xs[low] <= xs[high] - s ? low : high;
-  const a = u.data[1][index], b = u.data[2][index];
+  const least = u.data[1][index], a = u.data[2][index], b = u.data[3][index], most = u.data[4][index];
   if (a == null) return "no sample";
-  return (Math.abs(b - a) < 0.02 * Math.max(1, Math.abs(b)) ? number((a + b) / 2, 2) : number(a, 2) + " to " + number(b, 2)) + " " + lane.unit;
+  if (Math.abs(most - least) < 0.02 * Math.max(1, Math.abs(b))) return number((a + b) / 2, 2) + " " + lane.unit;
+  // Of one noisy level the two sides lie close together, of an oscillation as far apart as its levels.
+  if (b - a < 0.45 * (most - least)) return number((a + b) / 2, 2) + " ± " + number((b - a) / 1.6, 2) + " " + lane.unit;
+  return number(a, 2) + " to " + number(b, 2) + " " + lane.unit;
 }
