@@ -303,6 +303,20 @@ def no_match_request(r: random.Random) -> Made:
     )
 
 
+def loss_ends_match(r: random.Random) -> Made:
+    """So little of the sounds comes through that the vehicle does not match the post it is plugged into."""
+
+    class Refuses(Stage):
+        def _match(self) -> None:
+            with patch("gladwire.core.simulate.plc.matching.Matching._match", lambda *_: None):
+                super()._match()
+
+    heard = Listener(MINE, loss_db=r.uniform(36, 52), sounds_received=r.randrange(2, 8))
+    return Refuses(Plan(_vehicle(r), _post(r), listeners=(heard,))), Truth(
+        ANY_FAILED, {"match": ("failed",)}, ("line_attenuates",), ("cable",)
+    )
+
+
 def match_unanswered(r: random.Random) -> Made:
     plan = Plan(_vehicle(r), _post(r), listeners=(Listener(MINE, confirms=False),))
     return Stage(plan), Truth(
@@ -361,6 +375,7 @@ MAKERS: tuple[Callable[[random.Random], Made], ...] = (
     line_lost,
     vehicle_hangs,
     no_match_request,
+    loss_ends_match,
     match_unanswered,
     matched_then_nothing,
     wrong_post,

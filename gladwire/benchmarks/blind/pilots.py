@@ -442,6 +442,20 @@ def unavailable(r: random.Random) -> tuple[list[Step], Bench, Truth]:
     )
 
 
+def dead(r: random.Random) -> tuple[list[Step], Bench, Truth]:
+    """A post without its supply, or that drives nothing: 0 V at its end, whatever is plugged in."""
+    steps = [Step(r.uniform(6.0, 9.0), "zero", r.choice(("", "B")))]
+    return (
+        steps,
+        replace(_bench(r), probe="post"),
+        Truth(
+            ("failed_to_start", "unknown"),
+            {"pilot": ("failed", "not_captured", "not_reached"), "offer": ("not_reached", "not_captured")},
+            never=("charged",),
+        ),
+    )
+
+
 def hunting(r: random.Random) -> tuple[list[Step], Bench, Truth]:
     duty = _duty(r)
     steps = [Step(0.5, "high", ""), Step(0.5, "high", "B"), Step(1.0, duty, "B")]
@@ -480,6 +494,7 @@ MAKERS: tuple[Maker, ...] = (
     forbidden,
     stepped_down,
     unavailable,
+    dead,
     hunting,
 )
 

@@ -55,6 +55,8 @@ _LOGIC_V = (1.0, 1.8, 2.5, 3.3, 5.0)
 _NEARLY_ALL, _MOSTLY = 0.9, 0.5
 # A pilot that oscillates in earnest swings by more, whatever hangs on it.
 _LEAST_SWING_V = 4.0
+# Of the converter: an oscillation spans more.
+_STEPS = 4
 _MOST_HOLED, _EARNEST, _EARNEST_SHARE = 0.01, 6.0, 0.1
 # Of windows in which a coupled channel oscillates, how many it has settled in.
 _SETTLED_SHARE = 0.5
@@ -159,7 +161,7 @@ def _unless_other(seen: Glance, reading: Interpretation, unit: str) -> Interpret
     guessed = {"scale", "polarity"} & set(reading.guessed)
     if sides_swapped(seen) == reading.inverted:
         guessed -= {"polarity"}
-    swings = _in_earnest(seen)
+    swings = _in_earnest(seen) & (seen.high - seen.low > _STEPS * seen.quantum / 2)
     if swings.any():
         swing = abs(correction.scale) * median(seen.high[swings] - seen.low[swings])
         explained = (_mean(held[swings]) > _MOSTLY and _mean(held) > _MOSTLY) or _on_both_rails(seen, correction.scale)
@@ -385,7 +387,8 @@ def _clusters(high: Floats, swings: NDArray[np.bool_]) -> list[tuple[float, bool
 
 def _with_coupling(seen: Glance, reading: Interpretation) -> Interpretation:
     """AC coupling: whatever the duty, the mean of an oscillating window is zero."""
-    if not seen.swings.any():
+    # Between two neighbouring steps of the converter noise goes to and fro as well.
+    if not seen.swings.any() or median((seen.high - seen.low)[seen.swings]) < _STEPS * seen.quantum:
         return reading
     scale = reading.correction.scale
     high, low = seen.high[seen.swings] * scale, seen.low[seen.swings] * scale
