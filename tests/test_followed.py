@@ -65,7 +65,7 @@ def test_the_conversation_is_folded_and_the_later_fault_is_a_note() -> None:
     precharge = [e for c in conversation.connections for e in c.of("PreCharge")]
     assert len(precharge) == 1
     assert precharge[0].count > 5
-    assert {f.code: f.severity for f in result.judgement.findings}["connection_closed"] == "note"
+    assert {f.code: f.severity for f in result.judgement.findings}["vehicle_closed"] == "note"
     assert {"offer_before_match", "request_before_check"} <= {f.code for f in result.judgement.findings}
     assert [a.how for a in result.alignments] == ["first", "events"]
 

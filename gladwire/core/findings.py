@@ -30,7 +30,10 @@ _BREAKS_WELL = -5.0
 
 
 class Finding(BaseModel):
-    """One fact. Times in seconds of the capture; measured and expected as a person reads them, units included."""
+    """One fact. Times in seconds of the capture; measured and expected as a person reads them, units included.
+
+    follows: another fault explains it; it is told, and is no evidence of its own.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -44,6 +47,7 @@ class Finding(BaseModel):
     expected: str = ""
     source: str = ""
     from_memory: bool = False
+    follows: bool = False
 
 
 class Fact(NamedTuple):

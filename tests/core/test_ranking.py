@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 import math
+import random
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from gladwire.core.diagnosis.cause import Cause
 from gladwire.core.diagnosis.causes import CAUSES
-from gladwire.core.diagnosis.ranking import rank
+from gladwire.core.diagnosis.evidence import ONE_FACT, heard, weight
+from gladwire.core.diagnosis.ranking import owners, rank, rivals
+from gladwire.core.rulebook import BY_CODE as RULES
 from gladwire.core.findings import Finding, Severity
 
 BY_CODE = {cause.code: cause for cause in CAUSES}
@@ -21,17 +27,30 @@ def finding(code: str, severity: Severity = "fault", start_s: float = 0.0, text:
     )  # fmt: skip
 
 
+def once_each(weights: dict[str, float]) -> float:
+    groups = [{c for c in weights if c in fact} for fact in ONE_FACT]
+    grouped = set().union(*groups)
+    return sum(max(weights[c] for c in group) for group in groups if group) + sum(
+        w for c, w in weights.items() if c not in grouped
+    )
+
+
+def weight_of(cause: Cause, codes: list[str]) -> float:
+    loud = heard([finding(code) for code in codes])
+    return weight(cause.speaks_for, loud) - weight(cause.speaks_against, loud)
+
+
 def expected_shares(found: list[Finding]) -> dict[str, float]:
-    """Written out anew: softmax of summed weights beside a constant for what nobody listed."""
+    """Written out anew: softmax of summed weights, each fact once, beside a constant for what nobody listed."""
     loud = {"normal": 1.0, "note": 0.8, "suspect": 0.9, "fault": 1.0}
     codes: dict[str, float] = {}
     for f in found:
         codes[f.code] = max(codes.get(f.code, 0.0), loud[f.severity])
     weights = {}
     for cause in CAUSES:
-        speaks = sum(w * codes[c] for c, w in cause.speaks_for.items() if c in codes)
+        speaks = once_each({c: w * codes[c] for c, w in cause.speaks_for.items() if c in codes})
         if speaks:
-            against = sum(w * codes[c] for c, w in cause.speaks_against.items() if c in codes)
+            against = once_each({c: w * codes[c] for c, w in cause.speaks_against.items() if c in codes})
             weights[cause.code] = math.exp(speaks - against) * cause.prior
     total = sum(weights.values()) + math.exp(0.8)
     return {code: weight / total for code, weight in weights.items()}
@@ -95,3 +114,63 @@ def test_a_ranked_cause_carries_its_test_and_what_would_change_its_mind() -> Non
     assert (ranked.if_so, ranked.if_not, ranked.proof) == (WELDED.if_so, WELDED.if_not, WELDED.proof)
     assert ranked.next_test
     assert ranked.minutes > 0
+
+
+SOME = st.lists(
+    st.builds(finding, st.sampled_from(sorted(RULES)), st.sampled_from(["normal", "note", "suspect", "fault"])),
+    max_size=12,
+)
+
+
+@settings(deadline=None, max_examples=60)
+@given(found=SOME, order=st.randoms())
+def test_neither_order_nor_repetition_changes_a_share(found: list[Finding], order: random.Random) -> None:
+    shuffled = [*found, *found]
+    order.shuffle(shuffled)
+    shares = {c.code: c.confidence for c in rank(found)}
+    assert {c.code: c.confidence for c in rank(shuffled)} == pytest.approx(shares)
+    assert owners(found) == owners(shuffled)
+
+
+@settings(deadline=None, max_examples=60)
+@given(found=SOME, more=SOME)
+def test_what_another_fault_explains_changes_nothing(found: list[Finding], more: list[Finding]) -> None:
+    explained = [f.model_copy(update={"follows": True}) for f in more]
+    assert rank([*found, *explained]) == rank(found)
+
+
+@pytest.mark.parametrize("cause", [c for c in CAUSES if c.speaks_against], ids=lambda c: c.code)
+def test_what_speaks_against_a_cause_lowers_its_odds_to_the_unlisted(cause: Cause) -> None:
+    for contrary in set(cause.speaks_against) - set(cause.speaks_for):
+        fact = next((f for f in ONE_FACT if contrary in f), frozenset())
+        speaking = [c for c in cause.speaks_for if c not in fact]
+        alone = weight_of(cause, [*speaking])
+        assert weight_of(cause, [*speaking, contrary]) < alone
+
+
+@settings(deadline=None, max_examples=60)
+@given(found=SOME)
+def test_owners_share_what_causes_share_and_no_more_than_all(found: list[Finding]) -> None:
+    shares = owners(found)
+    assert sum(s.share for s in shares) <= 1.0 + 1e-6
+    for cause in rank(found):
+        assert next(s.share for s in shares if s.owner == cause.owner) >= cause.confidence - 2e-3
+
+
+@pytest.mark.parametrize("fact", ONE_FACT, ids=min)
+def test_one_fact_in_many_words_counts_once(fact: frozenset[str]) -> None:
+    assert fact <= set(RULES)
+    for cause in CAUSES:
+        told = sorted(c for c in fact if c in cause.speaks_for)
+        if told:
+            assert weight_of(cause, told) == max(weight_of(cause, [c]) for c in told)
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "open_"), [(0.9, 0.05, False), (0.49, 0.1, True), (0.55, 0.4, True), (0.66, 0.4, False)]
+)
+def test_what_does_not_lead_decides_nothing(first: float, second: float, open_: bool) -> None:
+    one = rank([finding("mains_without_request")])[0]
+    causes = [one.model_copy(update={"confidence": share}) for share in (first, second)]
+    assert bool(rivals(causes)) is open_
+    assert rivals(causes[:1]) == ()

@@ -50,6 +50,15 @@ class Evidence(BaseModel):
     end_s: float
 
 
+class OwnerShare(BaseModel):
+    """share: of all causes considered and of those nobody listed, 0 to 1."""
+
+    model_config = ConfigDict(frozen=True)
+
+    owner: Owner
+    share: float
+
+
 class RankedCause(BaseModel):
     """A cause in the light of one session. confidence: share among the causes considered, 0 to 1."""
 

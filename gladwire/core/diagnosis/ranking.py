@@ -5,48 +5,68 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from gladwire.core.diagnosis.cause import Cause, Evidence, RankedCause
+from gladwire.core.diagnosis.cause import Cause, Evidence, Owner, OwnerShare, RankedCause
 from gladwire.core.diagnosis.causes import CAUSES
+from gladwire.core.diagnosis.evidence import heard, weight
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
-from gladwire.core.findings import Finding, Severity
+from gladwire.core.findings import Finding
 
-# A mere note speaks more softly than a fault. Normal facts speak fully: they are what rules a cause out.
-_LOUDNESS: dict[Severity, float] = {"normal": 1.0, "note": 0.8, "suspect": 0.9, "fault": 1.0}
 # A cause nobody has listed always keeps a share.
 _UNLISTED = math.exp(0.8)
 _SHOWN = 4
 _LEAST_SHARE = 0.04
+# Under the first, or with the next within the second of it, the leading cause decides nothing.
+_DECIDES, _LEADS = 0.5, 1.6
 
 
 def rank(findings: Sequence[Finding]) -> tuple[RankedCause, ...]:
     """The likeliest causes, best first; empty when no finding speaks for any.
 
-    Log-weights add up per finding code (a code counts once, at its gravest), then become shares that leave room
-    for a cause nobody has listed.
+    Log-weights add up, each fact once, then become shares that leave room for a cause nobody has listed.
     """
-    loud: dict[str, float] = {}
-    for finding in findings:
-        loud[finding.code] = max(loud.get(finding.code, 0.0), _LOUDNESS[finding.severity])
-    scored = [(cause, _score(cause, loud)) for cause in CAUSES]
-    weights = [(cause, math.exp(score)) for cause, score in scored if score is not None]
-    total = sum(weight for _, weight in weights) + _UNLISTED
-    shares = sorted(((weight / total, cause) for cause, weight in weights), key=lambda pair: -pair[0])
-    kept = [(share, cause) for share, cause in shares if share >= _LEAST_SHARE][:_SHOWN]
+    kept = [(share, cause) for share, cause in _shares(findings) if share >= _LEAST_SHARE][:_SHOWN]
     return tuple(_ranked(cause, share, findings) for share, cause in kept)
 
 
+def owners(findings: Sequence[Finding]) -> tuple[OwnerShare, ...]:
+    """What share of the causes each party owns, the largest first; what is left to one is nobody's yet. Empty without
+    causes."""
+    found: dict[Owner, float] = {}
+    for share, cause in _shares(findings):
+        found[cause.owner] = found.get(cause.owner, 0.0) + share
+    ranked = sorted(found.items(), key=lambda pair: -pair[1])
+    return tuple(OwnerShare(owner=owner, share=round(share, 3)) for owner, share in ranked if share >= _LEAST_SHARE)
+
+
+def rivals(causes: Sequence[RankedCause]) -> tuple[RankedCause, ...]:
+    """The two between which it is not decided; empty where one leads far enough to act on it."""
+    if len(causes) < 2:
+        return ()
+    first, second = causes[0].confidence, causes[1].confidence
+    return tuple(causes[:2]) if first < _DECIDES or first < _LEADS * second else ()
+
+
+def _shares(findings: Sequence[Finding]) -> list[tuple[float, Cause]]:
+    loud = heard(findings)
+    scored = [(cause, _score(cause, loud)) for cause in CAUSES]
+    weights = [(cause, math.exp(score)) for cause, score in scored if score is not None]
+    total = sum(weight for _, weight in weights) + _UNLISTED
+    return sorted(((weight / total, cause) for cause, weight in weights), key=lambda pair: -pair[0])
+
+
 def _score(cause: Cause, loud: Mapping[str, float]) -> float | None:
-    speaking = sum(weight * loud.get(code, 0.0) for code, weight in cause.speaks_for.items())
+    speaking = weight(cause.speaks_for, loud)
     if not speaking:
         return None
-    contrary = sum(weight * loud.get(code, 0.0) for code, weight in cause.speaks_against.items())
-    return speaking - contrary + math.log(cause.prior)
+    return speaking - weight(cause.speaks_against, loud) + math.log(cause.prior)
 
 
 def _ranked(cause: Cause, share: float, findings: Sequence[Finding]) -> RankedCause:
     def among(codes: Mapping[str, float]) -> tuple[Evidence, ...]:
         found = (
-            Evidence(code=f.code, text=f.text, start_s=f.start_s, end_s=f.end_s) for f in findings if f.code in codes
+            Evidence(code=f.code, text=f.text, start_s=f.start_s, end_s=f.end_s)
+            for f in findings
+            if f.code in codes and not f.follows
         )
         return tuple(dict.fromkeys(found))[:4]
 

@@ -31,6 +31,11 @@ def softer(finding: Finding, severity: Severity, why: str = "") -> Finding:
     return finding.model_copy(update={"severity": severity, "text": f"{finding.text} {why}".strip()})
 
 
+def following(finding: Finding, why: str = "") -> Finding:
+    """The finding as a consequence: told softly, and no evidence of its own."""
+    return softer(finding, "note", why).model_copy(update={"follows": True})
+
+
 def within_a_record(lane: str, subject: Any, found: Sequence[Finding]) -> Sequence[Finding]:
     """The findings of one record, each fault told for what it is: cause, consequence, or no hindrance."""
     sort = _SORTED.get(lane)
@@ -47,13 +52,13 @@ def within_a_scene(found: Iterable[Finding], scene: Scene) -> list[Finding]:
         follows = BY_CODE[finding.code].follows
         taken = any(abs(finding.end_s - f.start_s) < TAKES_WITH_IT_S for f in lost)
         if "pilot" in follows and finding.severity == "fault" and taken:
-            finding = softer(finding, "note", PILOT_FIRST)
+            finding = following(finding, PILOT_FIRST)
         elif (
             "frames" in follows
             and has_conversation
             and any(f.severity == "fault" and f.code != finding.code for f in yielded)
         ):
-            finding = softer(finding, "note")
+            finding = following(finding)
         told.append(finding)
     return told
 
@@ -70,20 +75,20 @@ def _of_frames(record: ConversationRecord, found: Sequence[Finding]) -> Sequence
         if finding.severity == "fault" and not hindered and not rule.stands:
             finding = softer(finding, "suspect", WENT_ON)
         elif finding.severity == "fault" and number in first:
-            finding = softer(finding, "note", FOLLOWS)
+            finding = following(finding, FOLLOWS)
         elif finding.severity == "fault":
             first[number] = finding
             if any(later > number for later in loops):
                 finding = softer(finding, "suspect", GOT_FURTHER)
         elif finding.severity == "suspect" and number in first and "suspect" in rule.follows:
-            finding = softer(finding, "note", FOLLOWS)
+            finding = following(finding, FOLLOWS)
         told.append(finding)
     return told
 
 
 def _of_bus(_: object, found: Sequence[Finding]) -> Sequence[Finding]:
     first = min((f.start_s for f in found if f.severity == "fault"), default=0.0)
-    return [softer(f, "note", FOLLOWS) if f.severity == "fault" and f.start_s > first + _BREATH_S else f for f in found]
+    return [following(f, FOLLOWS) if f.severity == "fault" and f.start_s > first + _BREATH_S else f for f in found]
 
 
 _SORTED: Mapping[str, Callable[[Any, Sequence[Finding]], Sequence[Finding]]] = {"frames": _of_frames, "bus": _of_bus}

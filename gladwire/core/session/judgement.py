@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.diagnosis.cause import RankedCause
-from gladwire.core.diagnosis.ranking import rank
+from gladwire.core.diagnosis.cause import OwnerShare, RankedCause
+from gladwire.core.diagnosis.ranking import owners, rank
 from gladwire.core.findings import Finding, apply, gravest_first
 from gladwire.core.lanes.all import LANES
 from gladwire.core.rulebook import danger
@@ -35,6 +35,7 @@ class Judgement(BaseModel):
     outcome: Outcome
     verdict: str
     causes: tuple[RankedCause, ...]
+    owners: tuple[OwnerShare, ...] = ()
 
     @property
     def danger(self) -> Finding | None:
@@ -54,6 +55,7 @@ def judge(scene: Scene) -> Judgement:
         outcome=outcome_of(scene, stages, findings),
         verdict=verdict_sentence(scene, findings),
         causes=rank(findings),
+        owners=owners(findings),
     )
 
 
