@@ -12,8 +12,9 @@ from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
 from gladwire.core.case.proof import MODES, Mode
-from gladwire.core.diagnosis.cause import RankedCause
+from gladwire.core.diagnosis.cause import OwnerShare, RankedCause
 from gladwire.core.diagnosis.cautions import PROBE_CAUTION
+from gladwire.core.diagnosis.ranking import rivals
 from gladwire.core.findings import Finding
 from gladwire.core.lanes.all import ROLE_BY_KEY
 from gladwire.core.lanes.bus.record import CanRecord
@@ -278,8 +279,20 @@ def _segments(shown: Shown) -> SegmentsPart | None:
     return SegmentsPart(segments[:_MOST_ROWS], max(0, len(segments) - _MOST_ROWS))
 
 
-def _causes(shown: Shown) -> Sequence[RankedCause]:
-    return shown.judgement.causes
+@dataclass(frozen=True)
+class CausesPart:
+    """Causes, what share of them each party owns and what is left open; rivals: the two it is not decided between, if any."""
+
+    causes: Sequence[RankedCause]
+    owners: Sequence[OwnerShare]
+    open_: float
+    rivals: Sequence[RankedCause]
+
+
+def _causes(shown: Shown) -> CausesPart:
+    told = shown.judgement
+    left = max(0.0, 1.0 - sum(s.share for s in told.owners))
+    return CausesPart(told.causes, told.owners, left, rivals(told.causes))
 
 
 @dataclass(frozen=True)

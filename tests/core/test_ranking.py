@@ -13,8 +13,8 @@ from gladwire.core.diagnosis.cause import Cause
 from gladwire.core.diagnosis.causes import CAUSES
 from gladwire.core.diagnosis.evidence import ONE_FACT, heard, weight
 from gladwire.core.diagnosis.ranking import owners, rank, rivals
-from gladwire.core.rulebook import BY_CODE as RULES
 from gladwire.core.findings import Finding, Severity
+from gladwire.core.rulebook import BY_CODE as RULES
 
 BY_CODE = {cause.code: cause for cause in CAUSES}
 WELDED = BY_CODE["contactor_welded"]

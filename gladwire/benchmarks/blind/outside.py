@@ -167,7 +167,17 @@ PILOTS: dict[str, tuple[tuple[str, ...], Truth]] = {
 # No reading of these tells a probe's factor, or its polarity.
 _OFF_LEVELS = frozenset(
     {"wet", "weak_source", "one_rail", "unavailable", "nothing_offered", "minus_in_waiting"}
-    | {"half_leak", "duty_3", "duty_7_5", "source_drops", "core_900", "core_worsens", "presence_high", "request_high"}
+    | {
+        "alone",
+        "half_leak",
+        "duty_3",
+        "duty_7_5",
+        "source_drops",
+        "core_900",
+        "core_worsens",
+        "presence_high",
+        "request_high",
+    }
 )
 _OF_ONE_LEVEL = frozenset({"unavailable", "alone", "diode_shorted"})
 
@@ -182,7 +192,8 @@ def seen(name: str, end: str, r: random.Random) -> Recording:
     """One simulated pilot at one end of the cable, as some instrument stores it."""
     with np.load(FOLDER / "pilots" / f"{name}.npz") as kept:
         fine = kept[end] / 1000.0
-    every = r.choice((1, 2, 3, 5))
+    # A pulse of 15 us lies between two samples of the slowest.
+    every = r.choice((1, 2, 3) if name == "duty_3" else (1, 2, 3, 5))
     begins = r.randrange(every)
     volts = fine[begins::every]
     rng = np.random.default_rng(r.randrange(2**31))

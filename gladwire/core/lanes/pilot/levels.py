@@ -19,6 +19,8 @@ _WINDOWS = 256
 _WINDOW_S = 4e-3
 _PER_WINDOW = 160
 _FULL_HALF = 16
+# Steps of the file by which a level scatters before a flat one says anything.
+_TELLS_FLAT = 1.0
 
 
 @dataclass(frozen=True)
@@ -81,9 +83,10 @@ def glance(wave: Waveform) -> Glance:
     noise = _noise(rows, above, swings, high, low)
     quantum = _quantum(rows)
     scatter = np.where(swings, spread / 2, around)
-    # Below one step of the file every level is flat, clipped or not. Halves of few samples show their edges instead.
+    # Under about a step of the file levels are flat or not as they happen to lie. Halves of few samples show their edges.
     full = ~swings | (np.minimum(count, rows.shape[1] - count) >= _FULL_HALF)
-    noisy = 1.48 * quantile(scatter[full], 0.9) > quantum / 4
+    rougher = np.where(swings, np.maximum(low_spread, high_spread), around)
+    noisy = 1.48 * quantile(rougher[full], 0.9) > _TELLS_FLAT * quantum
     return Glance(
         swings=swings,
         high=high,

@@ -220,7 +220,7 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         pilot_duty.IEC.source,
         "a duty that may be outside the table",
         _at_the_edge,
-        favours_well=-2.0,
+        favours_well=-0.5,
     ),
     Rule("duty_doubtful", "offer", MEASUREMENT, "what the sampling rate cannot tell", _doubtful),
     Rule(
