@@ -100,3 +100,13 @@ def test_sides_lie_between_extremes(n: int, columns: int, seed: int, holes: bool
     known = np.isfinite(seen.low)
     order = np.stack([seen.low, seen.lower, seen.upper, seen.high])[:, known]
     assert (np.diff(order, axis=0) >= -1e-6).all()
+
+
+def test_samples_on_edges_draw_no_level_inwards() -> None:
+    """A narrow pulse of few samples, one of them on its edge."""
+    cycle = np.full(50, -12.0, np.float32)
+    cycle[:3] = 9.0, 9.0, 2.0
+    samples = np.tile(cycle, 20_000)
+    seen = envelope(samples, summarise(samples), 0, len(samples), 300)
+    assert np.abs(seen.upper - 9.0).max() < 0.05
+    assert np.abs(seen.lower + 12.0).max() < 0.05

@@ -13,6 +13,8 @@ import numpy as np
 from gladwire.core.signal.waveform import Floats, Ints, Samples
 
 BLOCK = 512
+# Sides further apart than this share of all there is are two levels, no noise; samples this far inside lie on an edge.
+_TWO_LEVELS, _OF_AN_EDGE = 0.6, 0.15
 _CHUNK_BLOCKS = 1 << 13
 # With this many blocks to a column, blocks that overlap a column's edge widen it by a quarter at most.
 _BLOCKS_PER_COLUMN = 4
@@ -73,13 +75,23 @@ def _means(values: Samples, starts: Ints) -> Samples:
 
 
 def _sides(part: Samples, starts: Ints, low: Samples, high: Samples) -> tuple[Samples, Samples]:
-    """Means of the samples below and above the middle of each stretch that begins at `starts`."""
-    counts = np.diff(starts, append=len(part))
-    above = part > np.repeat((low + high) / 2, counts)
-    nothing = np.float32(np.nan)
-    lower, upper = _means(np.where(above, nothing, part), starts), _means(np.where(above, part, nothing), starts)
+    """Means of the samples below and above the middle of each stretch that begins at `starts`; of two levels clear of the
+    samples on edges between them."""
+    counts, middle = np.diff(starts, append=len(part)), (low + high) / 2
+    lower, upper = _split(part, starts, np.repeat(middle, counts), np.repeat(middle, counts))
+    apart = upper - lower > _TWO_LEVELS * (high - low)
+    edge = _OF_AN_EDGE * (upper - lower)
+    under, over = (np.where(apart, at, middle) for at in (lower + edge, upper - edge))
+    if apart.any():
+        lower, upper = _split(part, starts, np.repeat(under, counts), np.repeat(over, counts))
     # Where all are alike there is no upper side.
     return lower, np.where(np.isnan(upper), high, upper)
+
+
+def _split(part: Samples, starts: Ints, under: Samples, over: Samples) -> tuple[Samples, Samples]:
+    """Means of the samples of each stretch that are not above `under`, and of those above `over`."""
+    nothing = np.float32(np.nan)
+    return _means(np.where(part > under, nothing, part), starts), _means(np.where(part > over, part, nothing), starts)
 
 
 def envelope(samples: Samples, summary: Summary, first: int, end: int, columns: int) -> Envelope:
