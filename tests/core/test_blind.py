@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.benchmarks.blind import conversations, outside, pilots, power
+from gladwire.benchmarks.blind import buses, conversations, outside, pilots, power
 from gladwire.benchmarks.blind.truth import Truth, marked
 from gladwire.core.lanes.pilot.measure import measure
 from gladwire.core.measured import measure_capture, measure_recording
@@ -32,6 +32,11 @@ def test_a_pilot_s_truth_is_told(case: pilots.Case) -> None:
 @pytest.mark.parametrize("case", conversations.cases(1, SEED), ids=lambda c: c.name)
 def test_a_conversation_s_truth_is_told(case: conversations.Case) -> None:
     held(case.truth, judge_alone(measure_capture(case.capture).measured))
+
+
+@pytest.mark.parametrize("case", list(buses.cases(2, SEED)), ids=lambda c: c.name)
+def test_a_bus_s_truth_is_told(case: buses.Case) -> None:
+    held(case.truth, judge_alone(case.measured))
 
 
 @pytest.mark.parametrize("case", list(outside.pilots(2, SEED)), ids=lambda c: c.name)

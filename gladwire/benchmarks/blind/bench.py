@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from gladwire.benchmarks.blind import conversations, outside, pilots, power
+from gladwire.benchmarks.blind import buses, conversations, outside, pilots, power
 from gladwire.benchmarks.blind.truth import Marks, marked
 from gladwire.core.measured import measure_capture, measure_recording
 from gladwire.core.session.session import judge_alone
@@ -33,6 +33,7 @@ def main(arguments: Sequence[str]) -> None:
     for title, found in (
         ("pilots, by circuit", _pilots(given.each, given.seed)),
         ("conversations", _conversations(given.each, given.seed)),
+        ("buses of vehicles", _buses(given.each, given.seed)),
         ("pilots of a circuit simulator", _pilots_outside(given.each, given.seed)),
         ("conversations of another stack", _conversations_outside()),
     ):
@@ -70,6 +71,11 @@ def _pilots(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
 def _conversations(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
     for case in conversations.cases(each, seed):
         yield case.name, marked(case.truth, judge_alone(measure_capture(case.capture).measured))
+
+
+def _buses(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
+    for case in buses.cases(each, seed):
+        yield case.name, marked(case.truth, judge_alone(case.measured))
 
 
 def _pilots_outside(each: int, seed: int) -> Iterable[tuple[str, Marks]]:

@@ -87,8 +87,14 @@ def course(rng: random.Random) -> tuple[np.ndarray, dict[str, np.ndarray]]:
     }  # fmt: skip
 
 
-def written(rng: random.Random, named: bool = True) -> tuple[str, list[can.Message], dict[str, str]]:
-    """(description, frames, role -> full name). named: False gives every signal a word that means nothing.
+Course = tuple[np.ndarray, dict[str, np.ndarray]]
+
+
+def written(
+    rng: random.Random, named: bool = True, played: Course | None = None
+) -> tuple[str, list[can.Message], dict[str, str]]:
+    """(description, frames, role -> full name). named: False gives every signal a word that means nothing. played: what is
+    written, else a charge in order.
 
     Some descriptions know only part of the bus, some put requests and limits into pages of one message.
     """
@@ -129,7 +135,7 @@ def written(rng: random.Random, named: bool = True) -> tuple[str, list[can.Messa
     if partly:
         blocks, tables = blocks[:-1], tables[:-1]
         chosen = {role: name for role, name in chosen.items() if role not in GROUPS[-1]}
-    t, courses = course(rng)
+    t, courses = played or course(rng)
     courses["amps"] = sign * courses["amps"]
     courses |= {role: 1.0 - courses[role] for role in swapped}
     frames = []

@@ -26,6 +26,8 @@ from gladwire.core.standards.source import IEC_61851_23, IEC_61851_24, PRACTICE
 from gladwire.core.words import number_of, seconds
 
 _MOST_TOLD = 3
+# What was asked for just before something happened.
+_BEFORE_S = 0.3
 _LEAST_STATES, _MOST_STATES, _AT_LIMIT_A = 4, 8, 2.0
 _WRONG = re.compile(r"fault|error|red\b|fail", re.IGNORECASE)
 
@@ -233,12 +235,66 @@ def _without_effect(record: CanRecord) -> Iterator[Fact]:
                    "the same on both sides")  # fmt: skip
 
 
+def _sides_of_open(record: CanRecord) -> tuple[Course, Course] | None:
+    """(pack's, inlet's) volts where contactors have a signal and it never says closed."""
+    told = record.of("contactor") or record.of("contactor_open")
+    pack, inlet = record.of("pack_v"), record.of("inlet_v")
+    if told is None or closed_at(record) is not None or record.of("precharge") or not pack or not inlet:
+        return None
+    return pack, inlet
+
+
+def _met(pack: Course, inlet: Course) -> list[float]:
+    return [t for t, v in zip(inlet.moves, inlet.values, strict=True) if _near(v, pack.at(t))]
+
+
+def _never_closed(record: CanRecord) -> Iterator[Fact]:
+    if (sides := _sides_of_open(record)) is None:
+        return
+    pack, inlet = sides
+    met = _met(pack, inlet)
+    if met and record.end_s - met[0] > BUS_PRECHARGE_S:
+        text = (
+            f"From {met[0]:.2f} s on {inlet.at(met[0]):.0f} V stand at the inlet, as at the pack, and the contactors never "
+            f"closed in {seconds(record.end_s - met[0])}."
+        )
+        yield Fact("fault", text, met[0], record.end_s, "open", f"closed {BUS_PRECHARGE_S.says}")
+
+
+def _no_precharge(record: CanRecord) -> Iterator[Fact]:
+    """A charge is asked for, and the inlet's volts never come near the pack's."""
+    asked = record.of("asked_a")
+    if asked is None or (sides := _sides_of_open(record)) is None or _met(*sides):
+        return
+    pack, inlet = sides
+    wanted_s = next((t for t, v in zip(asked.moves, asked.values, strict=True) if v > 0.0), None)
+    if wanted_s is not None and record.end_s - wanted_s > 2 * BUS_PRECHARGE_S:
+        most = max(inlet.values)
+        text = (
+            f"The vehicle asks from {wanted_s:.2f} s on, and no pre-charge comes: at most {most:.0f} V at the inlet with "
+            f"{pack.at(record.end_s):.0f} V at the pack; the contactors stay open."
+        )
+        yield Fact("fault", text, wanted_s, record.end_s, f"{most:.0f} V", CLOSE_V.says)
+
+
+def _near(inlet_v: float, pack_v: float | None) -> bool:
+    return pack_v is not None and pack_v > LIVE_V and abs(inlet_v - pack_v) <= CLOSE_V
+
+
 def _opened_loaded(record: CanRecord) -> Iterator[Fact]:
-    opens, amps = opened_at(record), record.of("amps")
+    opens, amps, asked = opened_at(record), record.of("amps"), record.of("asked_a")
     if opens is None or amps is None:
         return
-    flowed = amps.at(opens - 1e-3)
-    if flowed is not None and abs(flowed) > OPEN_A:
+    flowed, wanted = amps.at(opens - 1e-3), asked.at(opens - _BEFORE_S) if asked else None
+    if flowed is None or abs(flowed) <= OPEN_A:
+        return
+    if wanted is not None and wanted > OPEN_A:
+        text = (
+            f"The contactors opened at {opens:.2f} s under {flowed:.0f} A, while the vehicle still asked for {wanted:.0f} A: "
+            "it cut its own charge off."
+        )
+        yield Fact("fault", text, opens, opens, f"{flowed:.0f} A", OPEN_A.says)
+    else:
         text = f"The contactors opened at {opens:.2f} s under {flowed:.0f} A: an emergency, or nobody waited."
         yield Fact("suspect", text, opens, opens, f"{flowed:.0f} A", OPEN_A.says)
 
@@ -580,7 +636,37 @@ RULES: tuple[Rule[CanRecord], ...] = (
         danger=True,
     ),
     Rule("can_lamp", "hold", PRACTICE, "a lamp that shows a fault", _lamp),
-    Rule("can_opened_loaded", "end", IEC_61851_23, "contactors opened under current", _opened_loaded),
+    Rule(
+        "can_opened_loaded",
+        "end",
+        IEC_61851_23,
+        "contactors opened under current",
+        only(_opened_loaded, "suspect"),
+    ),
+    Rule(
+        "can_opened_in_demand",
+        "hold",
+        IEC_61851_23,
+        "contactors opened under current that was still asked for",
+        only(_opened_loaded, "fault"),
+        breaks=("hold",),
+    ),
+    Rule(
+        "can_never_closed",
+        "precharge",
+        IEC_61851_23,
+        "contactors that never close though the volts are there",
+        _never_closed,
+        breaks=("precharge",),
+    ),
+    Rule(
+        "can_no_precharge",
+        "precharge",
+        IEC_61851_23,
+        "volts that never come near the pack's",
+        _no_precharge,
+        breaks=("precharge",),
+    ),
     Rule(
         "can_ended",
         "end",
