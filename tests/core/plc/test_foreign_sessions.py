@@ -85,5 +85,5 @@ def test_iso_15118_20_is_read_and_its_refusals_and_endings_judged() -> None:
     analysis = analysed("iso20_dc")
     names = [t.stem for t in analysis.conversation.connections[0].exchanges]
     assert names == ["supportedAppProtocol", "SessionSetup", "AuthorizationSetup"]
-    assert [f.code for f in analysis.findings if f.severity == "fault"] == ["connection_closed"]
+    assert [f.code for f in analysis.findings if f.severity == "fault"] == ["vehicle_closed"]
     assert "ISO 15118-20 DC" in next(f.text for f in analysis.findings if f.code == "protocol_agreed")

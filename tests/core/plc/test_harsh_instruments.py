@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from copy import deepcopy
 
 import pytest
 
@@ -53,7 +54,7 @@ def harsh(frames: list[Frame], link: str, seed: int, loss: float = 0.0) -> list[
 @pytest.mark.parametrize("loss", [0.0, 0.002, 0.01, 0.03])
 def test_no_instrument_makes_a_fault_of_a_healthy_session(link: str, loss: float) -> None:
     for number, plan in enumerate(HEALTHY):
-        analysis = judged(harsh(play(plan).frames, link, 17 * number + int(1000 * loss), loss))
+        analysis = judged(harsh(play(deepcopy(plan)).frames, link, 17 * number + int(1000 * loss), loss))
         assert not [f for f in analysis.findings if f.severity == "fault"], plan
         assert analysis.outcome == "charged" or loss > 0.005
 

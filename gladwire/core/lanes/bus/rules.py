@@ -241,6 +241,8 @@ def _sides_of_open(record: CanRecord) -> tuple[Course, Course] | None:
     pack, inlet = record.of("pack_v"), record.of("inlet_v")
     if told is None or closed_at(record) is not None or record.of("precharge") or not pack or not inlet:
         return None
+    if flowing(record):
+        return None  # whatever that signal says
     return pack, inlet
 
 
