@@ -43,7 +43,7 @@ def heard(findings: Sequence[Finding]) -> dict[str, float]:
 def weight(weights: Mapping[str, float], loud: Mapping[str, float]) -> float:
     """The sum of log-weights that speak, of each fact the weightiest."""
     of_fact: dict[str | int, float] = {}
-    for code, weight_ in weights.items():
+    for code, full in weights.items():
         fact = _FACT_OF.get(code, code)
-        of_fact[fact] = max(of_fact.get(fact, 0.0), weight_ * loud.get(code, 0.0))
+        of_fact[fact] = max(of_fact.get(fact, 0.0), full * loud.get(code, 0.0))
     return sum(of_fact.values())

@@ -49,9 +49,9 @@ def rivals(causes: Sequence[RankedCause]) -> tuple[RankedCause, ...]:
 def _shares(findings: Sequence[Finding]) -> list[tuple[float, Cause]]:
     loud = heard(findings)
     scored = [(cause, _score(cause, loud)) for cause in CAUSES]
-    weights = [(cause, math.exp(score)) for cause, score in scored if score is not None]
-    total = sum(weight for _, weight in weights) + _UNLISTED
-    return sorted(((weight / total, cause) for cause, weight in weights), key=lambda pair: -pair[0])
+    odds = [(cause, math.exp(score)) for cause, score in scored if score is not None]
+    total = sum(held for _, held in odds) + _UNLISTED
+    return sorted(((held / total, cause) for cause, held in odds), key=lambda pair: -pair[0])
 
 
 def _score(cause: Cause, loud: Mapping[str, float]) -> float | None:

@@ -274,7 +274,7 @@ CAUSES = (
     ),
     Cause(
         code="post_controller_hangs",
-        title="Post's controller goes silent in the middle",
+        title="Post's controller goes silent or breaks off",
         owner="evse",
         prior=1.0,
         speaks_for={

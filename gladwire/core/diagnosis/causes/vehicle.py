@@ -225,7 +225,7 @@ CAUSES = (
     ),
     Cause(
         code="vehicle_controller_silent",
-        title="Vehicle's controller goes silent in the middle",
+        title="Vehicle's controller goes silent or breaks off",
         owner="vehicle",
         prior=0.9,
         speaks_for={

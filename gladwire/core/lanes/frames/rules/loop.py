@@ -14,6 +14,8 @@ from gladwire.core.standards.v2g_codes import EMERGENCY, EV_ERRORS, POST_STATUS,
 from gladwire.core.words import number_of, seconds
 
 LOOPS = ("CurrentDemand", "ChargingStatus")
+# A loop this young has no current yet, whoever is well. By judgement.
+_BEGINS_S = 2.0
 
 
 def switched_on(connection: Connection) -> Exchange | None:
@@ -111,7 +113,7 @@ def _no_current(record: ConversationRecord) -> Iterator[Fact]:
             continue  # the post's side was not captured: what it gave is not known
         asked, asks = _wanted(loops)
         lasted = loops[-1].end_s - loops[0].start_s
-        if asked > FLOWS_A:
+        if asked > FLOWS_A and lasted > _BEGINS_S:
             text = f"The vehicle {asks} {asked:.1f} A and the post gave no current in {seconds(lasted)}."
             # Of a loop this short it may not have had its time.
             severity: Severity = "suspect" if lasted < NO_CURRENT_S else "fault"
