@@ -34,12 +34,12 @@ def test_a_conversation_s_truth_is_told(case: conversations.Case) -> None:
     held(case.truth, judge_alone(measure_capture(case.capture).measured))
 
 
-@pytest.mark.parametrize("case", list(buses.cases(2, SEED)), ids=lambda c: c.name)
+@pytest.mark.parametrize("case", list(buses.cases(1, SEED)), ids=lambda c: c.name)
 def test_a_bus_s_truth_is_told(case: buses.Case) -> None:
     held(case.truth, judge_alone(case.measured))
 
 
-@pytest.mark.parametrize("case", list(outside.pilots(2, SEED)), ids=lambda c: c.name)
+@pytest.mark.parametrize("case", list(outside.pilots(1, SEED)), ids=lambda c: c.name)
 def test_the_truth_of_a_simulated_circuit_is_told(case: outside.Seen) -> None:
     held(case.truth, judge_alone(measure_recording(case.recording)))
 
