@@ -125,9 +125,7 @@ PLAYS = {
     "never_asks": Play(9.0, ((0.0, "high"), (1.0, 26.7))),
     "asks_for_air": usual(26.7, fan=(1.5, 3.4), asks=()),
     "weak_source": usual(26.7, plus_v=10.1, minus_v=-10.0),
-    "weak_resistor": usual(26.7, parts={"source_ohm": 1500.0}),
     "one_rail": usual(26.7, minus_v=-8.6),
-    "slow": usual(26.7, parts={"car_farad": 12e-9}),
     "off_frequency": usual(26.7, hertz=1062.0),
     "steps_down": usual(
         53.3, 10.5, asks=(1.5, 9.6), plug=(0.4, 10.2), source=((0.0, "high"), (1.0, 53.3), (5.5, 16.7), (9.8, "high"))
