@@ -82,6 +82,15 @@ def does_not_close(t: np.ndarray, v: Values, r: random.Random) -> Truth:
     )
 
 
+def live_from_the_first(t: np.ndarray, v: Values, r: random.Random) -> Truth:
+    """A welded contactor: the inlet carries the pack's volts from before anything began, and says open."""
+    v["amps"], v["asked_a"], v["contactor"] = np.zeros(len(t)), np.zeros(len(t)), np.zeros(len(t))
+    v["inlet_v"] = v["pack_v"]
+    return Truth(
+        (), {"hold": ("not_reached", "not_captured")}, ("contactor_welded_inside",), ("vehicle",), says=("welded",)
+    )
+
+
 def hot_pin(t: np.ndarray, v: Values, r: random.Random) -> Truth:
     """One contact warms and the vehicle asks for less and less."""
     v["pin_1_c"] = np.clip(30.0 + 1.6 * np.clip(t - 21, 0, None), None, 96.0)
@@ -115,6 +124,7 @@ MAKERS: tuple[Made, ...] = (
     gives_less,
     no_precharge,
     does_not_close,
+    live_from_the_first,
     hot_pin,
     lock_slips,
     opens_under_load,

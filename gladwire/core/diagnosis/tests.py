@@ -69,6 +69,13 @@ TESTS: tuple[Test, ...] = (
         FRAMES_CAUTION,
     ),
     Test(
+        "contactor_welded_inside",
+        "measure",
+        "Keep inlet and vehicle out of use; have the DC pins proven dead, or not, with a category-rated tester.",
+        10,
+        DEAD_CAUTION,
+    ),
+    Test(
         "no_kind_in_common",
         "look",
         "Hold the list in the capture against the post's outlets and against what the vehicle was plugged in for, AC or DC.",

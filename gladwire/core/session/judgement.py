@@ -21,7 +21,7 @@ from gladwire.core.session.verdict import verdict_sentence
 from gladwire.core.stage import StageResult
 
 # Raise when the same measurements would be judged differently; stored judgements of an older version are then made anew.
-JUDGES = 9
+JUDGES = 10
 
 
 class Judgement(BaseModel):

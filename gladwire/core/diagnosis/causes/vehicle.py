@@ -233,6 +233,7 @@ CAUSES = (
             "tcp_never_opened": 2.5,
             "slac_vehicle_stopped": 2.2,
             "vehicle_closed": 1.2,
+            "services_not_taken": 1.8,
         },
         speaks_against={"post_silent": 1.5},
         test="vehicle_controller_silent",
@@ -311,6 +312,19 @@ CAUSES = (
         if_so="A setting was off: enable it and repeat.",
         if_not="All enabled and still 0 A: read its own faults; temperature and cell limits first.",
         proof="A log in which the request rises above 0 A after the plug is seen, in a session that reaches Hold.",
+    ),
+    Cause(
+        code="contactor_welded_inside",
+        title="Vehicle's contactor welded or bridged",
+        owner="vehicle",
+        prior=0.9,
+        # What can hurt is looked at first, whatever else was found.
+        speaks_for={"can_inlet_live": 7.0},
+        speaks_against={},
+        test="contactor_welded_inside",
+        if_so="Volts stand with nothing plugged in: welded or bridged; the vehicle stays out of use.",
+        if_not="None stand: the log began in pre-charge; record one from before the plug goes in.",
+        proof="Under 60 V at the inlet with the contactors open, in three logs from before plug-in to after the end.",
     ),
     Cause(
         code="vehicle_opens_under_way",

@@ -250,12 +250,31 @@ def _met(pack: Course, inlet: Course) -> list[float]:
     return [t for t, v in zip(inlet.moves, inlet.values, strict=True) if _near(v, pack.at(t))]
 
 
+def _inlet_live(record: CanRecord) -> Iterator[Fact]:
+    """Nobody saw these volts come: they may be the pack's own, through a contactor that says open."""
+    if (sides := _sides_of_open(record)) is None:
+        return
+    pack, inlet = sides
+    met = _met(pack, inlet)
+    if met and _from_the_first(inlet, met) and record.end_s - met[0] > BUS_PRECHARGE_S:
+        text = (
+            f"From the log's first readings on {inlet.at(met[0]):.0f} V stand at the inlet, as at the pack, and the contactors "
+            "say open: one is welded or bridged, or the log begins in pre-charge. Treat the inlet as live, and touch nothing "
+            f"there. {RELEASE_FIRST}."
+        )
+        yield Fact("fault", text, met[0], record.end_s, f"{inlet.at(met[0]):.0f} V", SAFE_V.says)
+
+
+def _from_the_first(inlet: Course, met: list[float]) -> bool:
+    return met[0] - inlet.moves[0] < BUS_SETTLED_S
+
+
 def _never_closed(record: CanRecord) -> Iterator[Fact]:
     if (sides := _sides_of_open(record)) is None:
         return
     pack, inlet = sides
     met = _met(pack, inlet)
-    if met and record.end_s - met[0] > BUS_PRECHARGE_S:
+    if met and not _from_the_first(inlet, met) and record.end_s - met[0] > BUS_PRECHARGE_S:
         text = (
             f"From {met[0]:.2f} s on {inlet.at(met[0]):.0f} V stand at the inlet, as at the pack, and the contactors never "
             f"closed in {seconds(record.end_s - met[0])}."
@@ -652,6 +671,15 @@ RULES: tuple[Rule[CanRecord], ...] = (
         "contactors opened under current that was still asked for",
         only(_opened_loaded, "fault"),
         breaks=("hold",),
+    ),
+    Rule(
+        "can_inlet_live",
+        "precharge",
+        IEC_61851_23,
+        "an inlet live from the first reading behind contactors that say open",
+        _inlet_live,
+        breaks=("precharge",),
+        danger=True,
     ),
     Rule(
         "can_never_closed",

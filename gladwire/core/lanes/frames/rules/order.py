@@ -108,7 +108,7 @@ def _not_taken(record: ConversationRecord) -> Iterator[Fact]:
         kinds = ", ".join(sorted(offered))
         text = (
             f"The post offers {kinds}, and the vehicle goes no further: it closes the connection at {first.time_s:.2f} s. "
-            "A vehicle does so where none of it is what it wants."
+            "Perhaps none of it is what it wants; what it wants it did not say."
         )
         yield Fact("fault", text, last.start_s, first.time_s, kinds, "a kind of charging both know", stage=last.stage)
 

@@ -50,9 +50,10 @@ def _behind(record: PilotRecord) -> Iterator[Fact]:
     if found is None:
         return
     waits, asks, ohm = found
+    seen = "does not see" if asks.state == "B" else "may not see"
     text = (
         f"At {asks.start_s:.2f} s the level falls from {volts(waits.high_v)} to {volts(asks.high_v)}: B and C of a vehicle "
-        f"that asks, both lifted by about {ohms(ohm)} in series with CP or PE. The post does not see it ask."
+        f"that asks, both lifted by about {ohms(ohm)} in series with CP or PE. The post {seen} it ask."
     )
     yield Fact("fault", text, asks.start_s, asks.end_s, volts(asks.high_v), f"{BY_LETTER['C'].nominal_v:g} V")
 
@@ -102,7 +103,7 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "asked_behind_resistance",
         "pilot",
         STATES_SOURCE,
-        "a vehicle that asks through a resistance, so that the post does not see it",
+        "a vehicle that asks through a resistance, so that the post may not see it",
         _behind,
         breaks=("pilot",),
     ),
