@@ -258,9 +258,9 @@ def _inlet_live(record: CanRecord) -> Iterator[Fact]:
     met = _met(pack, inlet)
     if met and _from_the_first(inlet, met) and record.end_s - met[0] > BUS_PRECHARGE_S:
         text = (
-            f"From the log's first readings on {inlet.at(met[0]):.0f} V stand at the inlet, as at the pack, and the contactors "
-            "say open: one is welded or bridged, or the log begins in pre-charge. Treat the inlet as live, and touch nothing "
-            f"there. {RELEASE_FIRST}."
+            f"From the log's first readings on {inlet.at(met[0]):.0f} V stand at the inlet, as at the pack, and the "
+            "contactors say open: one is welded or bridged, or the log begins in pre-charge. Treat the inlet as live, and "
+            f"touch nothing there. {RELEASE_FIRST}."
         )
         yield Fact("fault", text, met[0], record.end_s, f"{inlet.at(met[0]):.0f} V", SAFE_V.says)
 
