@@ -4,6 +4,7 @@ of different instruments."""
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Iterator
 from dataclasses import replace
 from importlib import resources
 from pathlib import Path
@@ -39,26 +40,33 @@ def dbc() -> bytes:
     return (resources.files("gladwire.scenarios") / DBC_NAME).read_bytes()
 
 
-def log(sent: list[Sent], description: str, suffix: str) -> bytes:
-    """A log of these messages. suffix: log, asc, blf or trc."""
+def messages(sent: list[Sent], description: str, channel: int | str = "can0") -> Iterator[Any]:
+    """Messages of a bus as python-can has them, packed by this description."""
     import can
     import cantools
 
     database: Any = cantools.database.load_string(description, database_format="dbc")
+    for time_s, name, values in sent:
+        message = database.get_message_by_name(name)
+        yield can.Message(
+            timestamp=FIRST_AT + time_s,
+            arbitration_id=message.frame_id,
+            is_extended_id=message.is_extended_frame,
+            data=message.encode(values),
+            channel=channel,
+        )
+
+
+def log(sent: list[Sent], description: str, suffix: str) -> bytes:
+    """A log of these messages. suffix: log, asc, blf or trc."""
+    import can
+
+    channel = 1 if suffix in ("asc", "blf", "trc") else "can0"
     with tempfile.TemporaryDirectory(prefix="gladwire-") as folder:
         path = Path(folder) / f"bus.{suffix}"
         with can.Logger(str(path)) as writer:
-            for time_s, name, values in sent:
-                message = database.get_message_by_name(name)
-                writer.on_message_received(
-                    can.Message(
-                        timestamp=FIRST_AT + time_s,
-                        arbitration_id=message.frame_id,
-                        is_extended_id=message.is_extended_frame,
-                        data=message.encode(values),
-                        channel=1 if suffix in ("asc", "blf", "trc") else "can0",
-                    )
-                )
+            for message in messages(sent, description, channel):
+                writer.on_message_received(message)
         return path.read_bytes()
 
 

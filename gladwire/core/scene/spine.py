@@ -123,7 +123,15 @@ def _asks_for_ac(scene: Scene) -> bool:
 def placed(findings: Sequence[Finding], spine: Sequence[Stage]) -> tuple[Finding, ...]:
     """Findings on the stages of this spine: where both talk the request (C) is what ends Parameters, and AC has one stage
     for switching on that DC climbs in three."""
+    return tuple(
+        f if (here := stage_here(f.stage, spine)) == f.stage else f.model_copy(update={"stage": here}) for f in findings
+    )
+
+
+_MOVED = {"request": "parameters", "insulation": "energise", "precharge": "energise", "ramp": "energise"}
+
+
+def stage_here(key: str, spine: Sequence[Stage]) -> str:
+    """The stage of this spine that a stage of another is climbed in; the same where there is none."""
     here = {stage.key for stage in spine}
-    moved = {"request": "parameters", "insulation": "energise", "precharge": "energise", "ramp": "energise"}
-    moves = {a: b for a, b in moved.items() if a not in here and b in here}
-    return tuple(f.model_copy(update={"stage": moves[f.stage]}) if f.stage in moves else f for f in findings)
+    return _MOVED[key] if key not in here and _MOVED.get(key) in here else key

@@ -25,6 +25,8 @@ PILOT_FIRST = "The pilot was lost first."
 _LATE_STAGES = ("hold", "end")
 # Of a bus, faults within a breath are one event told by several messages.
 _BREATH_S = 0.2
+# Readings for which controllers stop, and how long until a slow one is sent again.
+_REASONS, _COMES_ROUND_S = ("can_pin_sensor", "can_pin_hot"), 2.0
 
 
 def softer(finding: Finding, severity: Severity, why: str = "") -> Finding:
@@ -87,8 +89,15 @@ def _of_frames(record: ConversationRecord, found: Sequence[Finding]) -> Sequence
 
 
 def _of_bus(_: object, found: Sequence[Finding]) -> Sequence[Finding]:
-    first = min((f.start_s for f in found if f.severity == "fault"), default=0.0)
-    return [following(f, FOLLOWS) if f.severity == "fault" and f.start_s > first + _BREATH_S else f for f in found]
+    faults = [f for f in found if f.severity == "fault"]
+    first = min((f.start_s for f in faults), default=0.0)
+    # A controller may tell that it stops before the reading that made it stop comes round on the bus.
+    reason = next((f for f in faults if f.code in _REASONS and first <= f.start_s <= first + _COMES_ROUND_S), None)
+
+    def follows(f: Finding) -> bool:
+        return f.severity == "fault" and f is not reason and (reason is not None or f.start_s > first + _BREATH_S)
+
+    return [following(f, FOLLOWS) if follows(f) else f for f in found]
 
 
 _SORTED: Mapping[str, Callable[[Any, Sequence[Finding]], Sequence[Finding]]] = {"frames": _of_frames, "bus": _of_bus}

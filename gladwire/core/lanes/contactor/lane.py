@@ -6,9 +6,10 @@ from collections.abc import Iterator
 
 from gladwire.core.lanes.contactor.measure import measure_contactor
 from gladwire.core.lanes.contactor.record import ContactorRecord
-from gladwire.core.lanes.contactor.rules import RULES, Switching
+from gladwire.core.lanes.contactor.rules import RULES, Switching, rested
 from gladwire.core.lanes.detection import Look
 from gladwire.core.lanes.lane import ChannelRole, Channels, Landmark, Lane, Mark
+from gladwire.core.lanes.pilot.asking import commands
 from gladwire.core.lanes.pilot.record import PilotRecord, as_one
 from gladwire.core.lanes.records import Records
 from gladwire.core.settled import Settled
@@ -33,7 +34,7 @@ def _subjects(records: Records) -> Iterator[Switching]:
     pilot = as_one(records.of(PilotRecord))
     for contactor in records.of(ContactorRecord) if pilot else ():
         if pilot and contactor.switched:
-            yield Switching(pilot, contactor)
+            yield Switching(pilot, rested(contactor, commands(pilot.segments)))
 
 
 def _landmarks(record: ContactorRecord) -> Iterator[Landmark]:

@@ -28,3 +28,11 @@ class ContactorRecord(Record):
     channel: str
     switched: bool
     closings: tuple[Closing, ...] = ()
+
+    @property
+    def turned(self) -> ContactorRecord:
+        """The same with what was taken for open as closed."""
+        edges = [self.start_s, *(t for c in self.closings for t in (c.start_s, c.end_s)), self.end_s]
+        spans = [(a, b) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > 0]
+        closings = tuple(Closing(start_s=a, end_s=b, until_end=b >= self.end_s) for a, b in spans)
+        return self.model_copy(update={"closings": closings})

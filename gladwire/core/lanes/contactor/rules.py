@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.contactor.record import ContactorRecord
-from gladwire.core.lanes.pilot.asking import commands
+from gladwire.core.lanes.pilot.asking import Ask, commands
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.standards.pilot_timing import SEQUENCES_SOURCE, SWITCH_OFF_MAX_S, SWITCH_ON_MAX_S
 from gladwire.core.standards.practice import SLACK_S, STAYS_CLOSED_S
@@ -19,6 +19,19 @@ class Switching(NamedTuple):
 
     pilot: PilotRecord
     contactor: ContactorRecord
+
+
+def rested(contactor: ContactorRecord, asks: Sequence[Ask]) -> ContactorRecord:
+    """The record read by the level at which the line rests while nobody asks, where the capture began amid a request and so
+    never showed it at rest first."""
+    began_asked = any(ask.start_s <= contactor.start_s + SLACK_S < ask.end_s for ask in asks)
+    if not began_asked or not any(ask.then for ask in asks):
+        return contactor
+    quiet = asks[0].end_s
+    closed_asked = sum(max(0.0, min(c.end_s, quiet) - c.start_s) for c in contactor.closings if c.start_s < quiet)
+    closed_after = sum(max(0.0, c.end_s - max(c.start_s, quiet)) for c in contactor.closings)
+    later = closed_after > 0.5 * (contactor.end_s - quiet) and closed_asked < 0.5 * (quiet - contactor.start_s)
+    return contactor.turned if later else contactor
 
 
 def _closes(both: Switching) -> Iterator[Fact]:

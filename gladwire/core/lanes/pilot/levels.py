@@ -21,6 +21,8 @@ _PER_WINDOW = 160
 _FULL_HALF = 16
 # Steps of the file by which a level scatters before a flat one says anything.
 _TELLS_FLAT = 1.0
+# Share of the distances between distinct values that are one step.
+_CLOSEST = 0.1
 
 
 @dataclass(frozen=True)
@@ -155,11 +157,12 @@ def _noise(
 
 
 def _quantum(rows: Floats) -> float:
-    """Smallest step between distinct values: half of it is the best any single sample can do."""
+    """Smallest step between distinct values: half of it is the best any single sample can do. Values on edges lie many steps
+    apart, and of few samples to the cycle they are most of them."""
     distinct = np.unique(rows.ravel()[::2][:8_000].astype(np.float32))
     if len(distinct) < 2 or len(distinct) > 2048:
         return 0.0
-    return median(np.diff(distinct).astype(np.float64))
+    return quantile(np.diff(distinct).astype(np.float64), _CLOSEST)
 
 
 def _is_clipped(rows: Floats, top: float, noise: float) -> bool:

@@ -69,7 +69,9 @@ def _no_verdict(record: ConversationRecord) -> Iterator[Fact]:
         over = lasted > CABLE_CHECK_S
         if not over and not connection.ends and record.end_s - exchanges[-1].end_s < SETTLED_S:
             continue
-        if not exchanges[-1].answered and not over:
+        by_vehicle = bool(connection.ends) and min(connection.ends, key=lambda c: c.time_s).by == "ev"
+        went_silent = exchanges[-1] is connection.exchanges[-1] and not by_vehicle
+        if (not exchanges[-1].answered or went_silent) and not over:
             continue  # silence is told on its own
         by = f"longer than the {CABLE_CHECK_S.amount} the vehicle waits" if over else "when the session ended"
         start = exchanges[0].start_s if over else exchanges[-1].end_s

@@ -261,7 +261,15 @@ RULES: tuple[Rule[ConversationRecord], ...] = (
         breaks=SPOKEN,
     ),
     Rule("post_malfunction", "hold", ISO_15118_2, "a malfunction the post reports", _malfunction, breaks=SPOKEN),
-    Rule("ev_error", "hold", ISO_15118_2, "error codes of the vehicle", _ev_error, breaks=SPOKEN),
+    Rule(
+        "ev_error",
+        "hold",
+        ISO_15118_2,
+        "error codes of the vehicle",
+        _ev_error,
+        breaks=SPOKEN,
+        needs=Needs(reached="agree"),
+    ),
     Rule("limit_reached", "hold", ISO_15118_2, "how often the post said that a limit was reached", _limited),
     Rule(
         "gives_less",

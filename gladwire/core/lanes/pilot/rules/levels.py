@@ -23,6 +23,9 @@ from gladwire.core.words import band, ohms, volts
 _WORTH_S = 0.02
 # A low side that stays within this while the load's level moves by this many times more is not the load's doing.
 _UNMOVED_V, _UNMOVED_OF_HIGH = 0.5, 0.4
+# A low side that a weak source or a leak makes, of a state under load; and how much of the fall of the high side a leak
+# leaves that a weak source would show.
+_LOADED_LOW_V, _ALIKE_SHARE = (5.0, 11.0), 0.4
 
 
 def _worth(record: PilotRecord, letters: str) -> Iterator[Segment]:
@@ -143,6 +146,8 @@ def _low_side(record: PilotRecord) -> Iterator[Fact]:
             continue
         if record.interpretation.clips_low(s.low_v) or (rail is not None and abs(rail - s.low_v) < _UNMOVED_V):
             continue
+        if _low_alike(s):
+            continue
         mirror = abs(s.low_v + s.high_v) < 0.25 * abs(s.high_v) + 0.3
         hint = (
             "It mirrors the high side: the load conducts both ways, so the vehicle's diode is shorted, or a plain "
@@ -176,9 +181,28 @@ def _source_levels(record: PilotRecord) -> Iterator[Fact]:
             yield Fact("fault" if grave else "note", text, s.start_s, s.end_s, volts(s.low_v), expected)
 
 
+def _low_alike(s: Segment) -> bool:
+    """Whether a loaded state stands low on its high side as far as its low side does: a weak source at the least, at the most
+    a leak in front of the load. What conducts in the negative half alone leaves the high side where it was."""
+    if s.state not in "BCD" or s.low_v is None or not _LOADED_LOW_V[0] < -s.low_v < _LOADED_LOW_V[1]:
+        return False
+    weak = pilot_circuit.nominal_level_v(s.state, -s.low_v)
+    usual = pilot_circuit.nominal_level_v(s.state)
+    return usual - s.high_v > _ALIKE_SHARE * (usual - weak) and s.high_v > weak - _UNMOVED_V
+
+
 def _both_sides(record: PilotRecord) -> Iterator[Fact]:
     source_v = record.interpretation.source_v
     if not source_v:
+        trusted = record.interpretation.levels_trusted and _negative_rail_v(record) is None
+        low = next((s for s in longest_per_state(record) if _low_alike(s)), None) if trusted else None
+        if low and low.low_v is not None:
+            text = (
+                f"{low.label} stands low on both sides, at {volts(low.high_v)} and {volts(low.low_v)}: the post's source is "
+                "off on both sides, a leak from CP to PE loads it, or the probe's factor is off. The post alone, without the "
+                "cable, and a known voltage at the probe tell which."
+            )
+            yield Fact("fault", text, low.start_s, low.end_s, volts(low.low_v), band(*LOW_SIDE, "V"))
         return
     nominal = BY_LETTER["A"].nominal_v
     if record.interpretation.source_low_holds:

@@ -194,7 +194,7 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "the current offered",
         _offer,
         favours_well=0.5,
-        needs=Needs(rate_hz=20e3),
+        needs=Needs(rate_hz=8e3),
     ),
     Rule(
         "digital_communication",
@@ -203,7 +203,7 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "5 % and what it means",
         _digital,
         favours_well=0.5,
-        needs=Needs(rate_hz=20e3),
+        needs=Needs(rate_hz=8e3),
     ),
     Rule(
         "duty_forbidden",

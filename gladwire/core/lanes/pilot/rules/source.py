@@ -76,6 +76,27 @@ def _stands_in(record: PilotRecord, letter: str) -> Iterator[tuple[Segment, str,
             yield (s, *_neighbours(record.segments, index))
 
 
+def _drawn_in_order(record: PilotRecord) -> Iterator[Fact]:
+    if probe_place(record.segments) == "post":
+        return
+    for s, before, _ in _stands_in(record, "E"):
+        if before and _over(record, s):
+            text = (
+                f"The pilot reads {volts(s.high_v)} from {s.start_s:.2f} s on, after the vehicle stopped asking and the offer "
+                "ended: a plug drawn in order, if it is read at the vehicle; at the post, an error of it."
+            )
+            yield Fact("note", text, s.start_s, s.end_s, volts(s.high_v), "0 V at an inlet with no plug")
+
+
+def _over(record: PilotRecord, at: Segment) -> bool:
+    """Whether a charge had come to its orderly end before: asked, let go, and the offer taken back."""
+    before = [
+        s for s in record.segments if s.end_s <= at.start_s + BOUNCE_S and s.duration_s >= BOUNCE_S and s is not at
+    ]
+    asked = any(s.state in ("C", "D") for s in before)
+    return asked and bool(before) and before[-1].state == "B" and not before[-1].oscillating
+
+
 def _is_restart(s: Segment, before: str, after: str) -> bool:
     return (before, after) == ("B", "B") and s.duration_s >= RESTART_MATCHING_MIN_S
 
@@ -111,6 +132,8 @@ def _to_zero(record: PilotRecord) -> Iterator[Fact]:
         if not before or place == "inlet" or _is_restart(s, before, after):
             continue
         who = "the post's own error or trip, or CP shorted to PE"
+        if place != "post" and _over(record, s):
+            continue
         if place == "post":
             who = f"{who}; an open contact would read 12 V here"
         else:
@@ -230,6 +253,14 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "0 V in the middle of a session",
         _to_zero,
         breaks=("pilot", "hold"),
+    ),
+    Rule(
+        "zero_after_the_end",
+        "end",
+        STATES_SOURCE,
+        "0 V after an orderly end",
+        _drawn_in_order,
+        needs=Needs(reached="request"),
     ),
     Rule(
         "pilot_gone_at_inlet",
