@@ -11,7 +11,7 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from gladwire.benchmarks import can, kill, mutants, pages, pilot, plc, power, read, session, storm
+from gladwire.benchmarks import can, diagnosis, kill, mutants, pages, pilot, plc, power, read, session, storm
 from gladwire.benchmarks.blind import bench as blind
 
 PAGE = Path("docs/performance.md")
@@ -23,7 +23,14 @@ BENCHES = {
     "can": can.measure,
     "power": power.measure,
 }
-OTHERS = {"mutants": mutants.main, "kill": kill.main, "storm": storm.main, "read": read.main, "blind": blind.main}
+OTHERS = {
+    "mutants": mutants.main,
+    "kill": kill.main,
+    "storm": storm.main,
+    "read": read.main,
+    "blind": blind.main,
+    "diagnosis": diagnosis.main,
+}
 
 
 def main() -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import zlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import timedelta
 from typing import Any, NamedTuple
 
@@ -74,7 +74,8 @@ def keep_judged(db: Session, claim: Claim, judged: Judged, made_of: Mapping[str,
         outcome=judgement.outcome,
         danger=judgement.danger is not None,
         verdict=judgement.verdict,
-        next_test=judgement.causes[0].next_test if judgement.causes else "",
+        next_test=judgement.next[0].do if judgement.next else "",
+        leads=judgement.causes[0].code if judgement.causes else "",
         stages=json.dumps(stages),
         result=zlib.compress(judged.model_dump_json().encode(), 6),
     )
@@ -121,3 +122,15 @@ def judged_of(stored: StoredJudgement) -> Judged | None:
 def session_to_judge(db: Session, number: int) -> ChargingSession:
     """A session with everything its judgement rests on."""
     return db.get_one(ChargingSession, number, options=[joinedload(ChargingSession.judgement)])
+
+
+def sessions_led_by(db: Session, cause: str, most: int) -> Sequence[ChargingSession]:
+    """Sessions whose judgement names this cause first, the newest first."""
+    wanted = (
+        select(ChargingSession)
+        .join(StoredJudgement)
+        .where(StoredJudgement.leads == cause)
+        .order_by(ChargingSession.id.desc())
+        .limit(most)
+    )
+    return db.scalars(wanted).all()

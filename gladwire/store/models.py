@@ -194,8 +194,9 @@ class StoredJudgement(Base):
     made of changes.
 
     judges: the version that judged. made_of: JSON naming every measurement, placement and observation it rests on.
-    outcome, danger, verdict, next_test, stages (JSON): the line a list shows. result: JSON of judgement and placing,
-    compressed, in a format (`shapes.py`); empty where refusal says why the session could not be judged.
+    outcome, danger, verdict, next_test, leads (the leading cause's code), stages (JSON): the line a list shows. result:
+    JSON of judgement and placing, compressed, in a format (`shapes.py`); empty where refusal says why the session could
+    not be judged.
     """
 
     __tablename__ = "judgements"
@@ -209,6 +210,7 @@ class StoredJudgement(Base):
     danger: Mapped[bool] = mapped_column(Boolean, default=False, server_default="0")
     verdict: Mapped[str] = mapped_column(Text)
     next_test: Mapped[str] = mapped_column(Text)
+    leads: Mapped[str] = mapped_column(String(60), default="", server_default="", index=True)
     stages: Mapped[str] = mapped_column(Text)
     result: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
     refusal: Mapped[str] = mapped_column(Text, default="")

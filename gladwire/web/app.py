@@ -14,6 +14,7 @@ from gladwire.web.pages import (
     buses,
     captures,
     cases,
+    causes,
     checklist,
     compare,
     connectors,
@@ -36,7 +37,7 @@ from gladwire.web.static_files import STATIC, VersionedFiles
 
 AREAS = (
     today, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves, readings,
-    site_play, equipment, expect, bench, buses, removing, limits, styleguide,
+    site_play, equipment, expect, bench, buses, removing, causes, limits, styleguide,
 )  # fmt: skip
 
 

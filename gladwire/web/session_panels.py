@@ -12,9 +12,14 @@ from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
 from gladwire.core.case.proof import MODES, Mode
-from gladwire.core.diagnosis.cause import OwnerShare, RankedCause
+from gladwire.core.diagnosis.answers import words
+from gladwire.core.diagnosis.cause import OwnerShare, RankedCause, Rests
+from gladwire.core.diagnosis.causes import BY_CODE as CAUSE_BY_CODE
+from gladwire.core.diagnosis.causes import CAUSES
 from gladwire.core.diagnosis.cautions import PROBE_CAUTION
+from gladwire.core.diagnosis.next_test import ENOUGH, Proposal, forbidden
 from gladwire.core.diagnosis.ranking import rivals
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.findings import Finding
 from gladwire.core.lanes.all import ROLE_BY_KEY
 from gladwire.core.lanes.bus.record import CanRecord
@@ -281,35 +286,76 @@ def _segments(shown: Shown) -> SegmentsPart | None:
 
 @dataclass(frozen=True)
 class CausesPart:
-    """Causes, what share of them each party owns and what is left open; rivals: the two it is not decided between, if any."""
+    """Causes, what share of them each party owns and what is left open. rivals: the two it is not decided between, if any;
+    both: titles of two that are likelier together. rests: what the first rests on most. heaviest: of all weights, in the
+    logarithm of odds their bars are drawn by."""
 
     causes: Sequence[RankedCause]
     owners: Sequence[OwnerShare]
     open_: float
     rivals: Sequence[RankedCause]
+    both: Sequence[str]
+    rests: Rests | None
+    heaviest: float
 
 
 def _causes(shown: Shown) -> CausesPart:
     told = shown.judgement
     left = max(0.0, 1.0 - sum(s.share for s in told.owners))
-    return CausesPart(told.causes, told.owners, left, rivals(told.causes))
+    both = [CAUSE_BY_CODE[code].title for code in told.both if code in CAUSE_BY_CODE]
+    weights = [abs(e.weight) for c in told.causes for e in (*c.evidence, *c.against)]
+    named = () if both else rivals(told.causes)
+    return CausesPart(told.causes, told.owners, left, named, both, told.rests, max([1.0, *weights]))
+
+
+@dataclass(frozen=True)
+class AnswerRow:
+    """What a test showed. words: the result's; observation: where it is kept."""
+
+    observation: Observation
+    do: str
+    words: str
 
 
 @dataclass(frozen=True)
 class NextPart:
-    """The next test. face: of the connector, with the contacts the test speaks of."""
+    """The next test, those after it, and what tests showed so far. face: of the connector, with the contacts the test speaks
+    of. enough: the leading cause, where it is sure enough to act on. held: a danger forbids to probe or to try again."""
 
-    cause: RankedCause
+    test: Proposal
+    others: Sequence[Proposal]
+    answers: Sequence[AnswerRow]
     face: Face | None
+    enough: RankedCause | None
+    held: bool
+    session: int
+    by_name: str
 
 
 def _next(shown: Shown) -> NextPart | None:
-    if not shown.judgement.causes:
+    told = shown.judgement
+    if not told.next:
         return None
-    cause = shown.judgement.causes[0]
-    marked = contacts_in(cause.next_test)
+    test = told.next[0]
+    marked = contacts_in(test.do)
     connector = shown.connector if shown.connector in CONNECTORS else "type2"
-    return NextPart(cause, face(connector, marked=marked) if marked else None)
+    drawn = face(connector, marked=marked) if marked else None
+    sure = told.causes[0] if told.causes and told.causes[0].confidence >= ENOUGH else None
+    answers = [_answered(o) for o in shown.session.observations if o.kind == "test" and o.place in TESTS]
+    return NextPart(
+        test, told.next[1:], answers, drawn, sure, forbidden(told.findings), shown.session.id, shown.by_name
+    )
+
+
+def _answered(o: Observation) -> AnswerRow:
+    test = TESTS[o.place]
+    own = next((c for c in CAUSES if c.test == test.key), None)
+    said = (
+        "It could not be told."
+        if o.unit not in ("so", "not_so")
+        else words(test, "so" if o.unit == "so" else "not_so", own)
+    )
+    return AnswerRow(o, test.do, said)
 
 
 @dataclass(frozen=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import traceback
 from typing import Any
 
+from gladwire.core.answers import RESULTS, Answer, Result
 from gladwire.core.scene.inspection import Inspection
 from gladwire.core.scene.stamps import BY_KEY, Stamp
 from gladwire.core.session.alignment import Alignment, by_hand
@@ -33,7 +34,11 @@ def judge_next(sessions: Sessions, worker: str) -> bool:
         made_of = _made_of(session, found)
         try:
             parts = [Part(c.name, measured_of(m), placed_by_hand(c)) for c, m in found]
-            result = judge_session(parts, stamps_of(session), inspections_of(session)) if parts else None
+            result = (
+                judge_session(parts, stamps_of(session), inspections_of(session), answers_of(session))
+                if parts
+                else None
+            )
         except OldShapeError:
             result = None  # its captures are measured anew, and ask again
             damaged = [c.id for c, m in found if c.state == "analysed" and not _whole(m)]
@@ -79,7 +84,7 @@ def _made_of(session: ChargingSession, found: list[tuple[Capture, StoredMeasurem
             }
             for c, m in found
         ],
-        "observations": [o.id for o in (*_stamped(session), *_looked(session))],
+        "observations": [o.id for o in (*_stamped(session), *_looked(session), *_tested(session))],
     }
 
 
@@ -97,6 +102,19 @@ def _stamped(session: ChargingSession) -> list[Observation]:
 
 def _looked(session: ChargingSession) -> list[Observation]:
     return [o for o in session.observations if o.kind == "pin" and not o.struck_by]
+
+
+def _tested(session: ChargingSession) -> list[Observation]:
+    return [o for o in session.observations if o.kind == "test" and not o.struck_by]
+
+
+def answers_of(session: ChargingSession) -> list[Answer]:
+    """What tests showed, in the order they were noted; `unit` holds the result."""
+    found = []
+    for o in _tested(session):
+        result: Result = next((r for r in RESULTS if r == o.unit), "open")
+        found.append(Answer(test=o.place, result=result, text=o.text, by_name=o.by_name))
+    return found
 
 
 def stamps_of(session: ChargingSession) -> list[Stamp]:

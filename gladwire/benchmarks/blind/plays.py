@@ -10,7 +10,7 @@ import random
 from collections.abc import Callable, Iterator, Mapping
 from copy import deepcopy
 from dataclasses import replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -85,14 +85,13 @@ _NIGHTS: Mapping[str, str] = {
 
 
 # Conversations: what each party does wrong, in either protocol, with other packs, posts and lines.
-def _ev(r: R, **more: object) -> Vehicle:
-    return Vehicle(
-        **{"protocols": r.choice((("iso2", "din"), ("din",), ("iso2",))), "pack_v": r.uniform(320, 395), **more}
-    )  # type: ignore[arg-type]
+def _ev(r: R, **more: Any) -> Vehicle:
+    protocols = r.choice((("iso2", "din"), ("din",), ("iso2",)))
+    return Vehicle(**{"protocols": protocols, "pack_v": r.uniform(320, 395), **more})
 
 
-def _se(r: R, **more: object) -> Post:
-    return Post(**{"max_a": r.choice((125.0, 200.0, 300.0)), **more})  # type: ignore[arg-type]
+def _se(r: R, **more: Any) -> Post:
+    return Post(**{"max_a": r.choice((125.0, 200.0, 300.0)), **more})
 
 
 def _heard(r: R, **more: bool) -> tuple[Listener, ...]:
@@ -102,7 +101,7 @@ def _heard(r: R, **more: bool) -> tuple[Listener, ...]:
 _ASKED = ("CableCheck", "PreCharge", "PowerDelivery", "CurrentDemand")
 _REFUSED = ("ServiceDiscovery", "SessionSetup", "ChargeParameterDiscovery")
 _ERRORS = (
-    "FAILED_ChargerConnectorLockFault", "FAILED_RESSTemperatureInhibit", "FAILED_EVShiftPosition", "FAILED_RESSMalfunction",
+    "FAILED_ChargerConnectorLockFault", "FAILED_RESSTemperatureInhibit", "FAILED_EVShiftPosition", "FAILED_EVRESSMalfunction",
 )  # fmt: skip
 _PLANS: tuple[tuple[str, Callable[[R], Plan]], ...] = (
     ("modem_silent", lambda r: Plan(listeners=_heard(r, answers=False))),
@@ -112,7 +111,9 @@ _PLANS: tuple[tuple[str, Callable[[R], Plan]], ...] = (
     ("security_differs", lambda r: Plan(_ev(r), _se(r), listeners=_heard(r), tls_asked=True)),
     ("no_protocol_in_common", lambda r: Plan(Vehicle(("din",)), Post(("iso2",)), listeners=_heard(r))),
     ("vehicle_controller_silent", lambda r: Plan(_ev(r, silent_after=r.choice(_ASKED)), _se(r), listeners=_heard(r))),
+    ("vehicle_controller_silent", lambda r: Plan(_ev(r), _se(r), listeners=_heard(r), hangs_up={r.choice(_ASKED[:2]): 0})),
     ("post_controller_hangs", lambda r: Plan(_ev(r), _se(r, silent_at=r.choice(_ASKED)), listeners=_heard(r))),
+    ("post_controller_hangs", lambda r: Plan(_ev(r), _se(r), listeners=_heard(r), hangs_up={r.choice(_ASKED[:2]): 1})),
     (
         "authorisation_not_given",
         lambda r: Plan(_ev(r), _se(r, ongoing=dict.fromkeys(("Authorization", "ContractAuthentication"), -1)),

@@ -24,7 +24,7 @@ class Cause(NamedTuple):
 
     speaks_for, speaks_against: finding code to weight; 1 is a hint, 3 is nearly decisive. test: key of the test that
     separates it from its neighbours (`tests.py`); if_so, if_not: what either result means. proof: the capture or reading
-    that closes the case after repair.
+    that closes the case after repair. quiet: weight that nothing suspect was found, of all that could be seen.
     """
 
     code: str
@@ -37,10 +37,16 @@ class Cause(NamedTuple):
     if_so: str
     if_not: str
     proof: str
+    quiet: float = 0.0
 
 
 class Evidence(BaseModel):
-    """A finding that speaks for or against a cause, and its moment in seconds of the capture."""
+    """A finding that speaks for or against a cause, and its moment in seconds of the capture.
+
+    weight: logarithm of odds, for the cause where positive. counted: how often it was seen where the cause was played, in
+    words, "" where it never was. absent: it was looked for and is not there, or is somebody's word (by_name); such has no
+    moment.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -48,6 +54,34 @@ class Evidence(BaseModel):
     text: str
     start_s: float
     end_s: float
+    weight: float = 0.0
+    counted: str = ""
+    absent: bool = False
+    by_name: str = ""
+
+
+class Unseen(BaseModel):
+    """What would speak for a cause and could not be seen. why: what was missing for it."""
+
+    model_config = ConfigDict(frozen=True)
+
+    code: str
+    text: str
+    why: str
+
+
+class Rests(BaseModel):
+    """The observation a verdict rests on most: without it the leading cause keeps `left`, and `then` leads ("" for none)."""
+
+    model_config = ConfigDict(frozen=True)
+
+    code: str
+    text: str
+    start_s: float
+    end_s: float
+    left: float
+    then: str = ""
+    then_share: float = 0.0
 
 
 class OwnerShare(BaseModel):
@@ -70,6 +104,7 @@ class RankedCause(BaseModel):
     confidence: float
     evidence: tuple[Evidence, ...]
     against: tuple[Evidence, ...]
+    unseen: tuple[Unseen, ...] = ()
     next_test: str
     minutes: int
     if_so: str

@@ -1,13 +1,21 @@
-"""What findings weigh as evidence: each fact once, and nothing that another fault explains.
+"""What was observed, as evidence: each fact once, seen or looked for and not there; what another fault explains, and what
+could not be seen, weigh nothing.
 
 To say that two findings are one fact: add their codes to a line. Common practice, no source.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
 
-from gladwire.core.findings import Finding, Severity
+from gladwire.core.answers import Answer
+from gladwire.core.diagnosis import answers as results
+from gladwire.core.diagnosis import likelihood
+from gladwire.core.diagnosis.cause import Cause
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
+from gladwire.core.findings import SEVERITIES, Finding, Severity
 
 # A mere note speaks more softly than a fault. Normal facts speak fully: they are what rules a cause out.
 LOUDNESS: Mapping[Severity, float] = {"normal": 1.0, "note": 0.8, "suspect": 0.9, "fault": 1.0}
@@ -25,25 +33,137 @@ ONE_FACT: tuple[frozenset[str], ...] = (
     frozenset({"duty_forbidden", "duty_at_the_edge"}),
     # A post that says it stops.
     frozenset({"post_emergency", "post_malfunction", "post_status"}),
+    # A party that is gone in the middle: it says nothing more, or its connection goes.
+    frozenset({"vehicle_silent", "vehicle_closed"}),
+    frozenset({"post_silent", "connection_closed"}),
     # A limit of the post that falls.
     frozenset({"post_lowers_limit", "offer_lowered"}),
 )  # fmt: skip
+# Stands for the observation that nothing suspect was found.
+QUIET = "nothing_suspect"
 _FACT_OF = {code: number for number, codes in enumerate(ONE_FACT) for code in codes}
+# What is not there weighs no more than this, all together: the simulator expects more than the world keeps.
+_MOST_ABSENT = 3.0
 
 
-def heard(findings: Sequence[Finding]) -> dict[str, float]:
-    """How loudly each code speaks, 0 to 1, at its gravest. What follows from another fault says nothing of its own."""
-    loud: dict[str, float] = {}
+@dataclass(frozen=True)
+class Observed:
+    """What a session shows. heard: of each code the gravest finding that is evidence. blind: by code, what was missing for it
+    to be seen; None where nobody said what could be seen, so that no absence counts. answers: what tests showed, of each the
+    last. ac: the lead is a part of its own.
+    """
+
+    heard: Mapping[str, Finding] = field(default_factory=dict)
+    blind: Mapping[str, str] | None = None
+    answers: tuple[Answer, ...] = ()
+    ac: bool = True
+
+    @property
+    def is_quiet(self) -> bool:
+        """Whether nothing was found suspect or at fault."""
+        return all(f.severity in ("normal", "note") for f in self.heard.values())
+
+    def looked_for(self, code: str) -> bool:
+        """Whether it could have been seen and is not there; a fact told in other words is."""
+        told = {_FACT_OF.get(c, c) for c in self.heard}
+        return self.blind is not None and code not in self.blind and _FACT_OF.get(code, code) not in told
+
+
+class Item(NamedTuple):
+    """One observation in the light of a cause. weight: logarithm of odds, for it where positive. finding: None where it was
+    looked for and is not there, and where it is the result of a test (answer). declared: what the cause says of it;
+    measured: what was counted, if anything was.
+    """
+
+    code: str
+    weight: float
+    finding: Finding | None
+    declared: float
+    measured: likelihood.Measured | None
+    answer: Answer | None = None
+
+
+def observed(
+    findings: Sequence[Finding],
+    blind: Mapping[str, str] | None = None,
+    answers: Sequence[Answer] = (),
+    ac: bool = True,
+) -> Observed:
+    """What findings say, each code at its gravest. What follows from another fault says nothing of its own."""
+    heard: dict[str, Finding] = {}
     for finding in findings:
-        if not finding.follows:
-            loud[finding.code] = max(loud.get(finding.code, 0.0), LOUDNESS[finding.severity])
-    return loud
+        if not finding.follows and (finding.code not in heard or _loudness(finding) > _loudness(heard[finding.code])):
+            heard[finding.code] = finding
+    last = {answer.test: answer for answer in answers if answer.test in TESTS}
+    return Observed(heard, blind, tuple(last.values()), ac)
 
 
-def weight(weights: Mapping[str, float], loud: Mapping[str, float]) -> float:
-    """The sum of log-weights that speak, of each fact the weightiest."""
-    of_fact: dict[str | int, float] = {}
-    for code, full in weights.items():
-        fact = _FACT_OF.get(code, code)
-        of_fact[fact] = max(of_fact.get(fact, 0.0), full * loud.get(code, 0.0))
-    return sum(of_fact.values())
+def _loudness(finding: Finding) -> tuple[float, int]:
+    return LOUDNESS[finding.severity], SEVERITIES.index(finding.severity)
+
+
+def weigh(cause: Cause, seen: Observed) -> tuple[Item, ...]:
+    """What speaks for and against a cause, of each fact the weightiest; empty where nothing seen speaks for it."""
+    spoken = tuple(_once(_heard(cause, seen)))
+    if not any(item.declared > 0 for item in spoken):
+        return ()
+    quiet = (Item(QUIET, cause.quiet, None, cause.quiet, None),) if cause.quiet and seen.is_quiet else ()
+    return (*spoken, *quiet, *_bounded(_absent(cause, seen)), *_told(cause, seen))
+
+
+def _told(cause: Cause, seen: Observed) -> Iterator[Item]:
+    for answer in seen.answers:
+        if answer.result != "open":
+            said = results.weight(TESTS[answer.test], answer.result, cause, seen.ac)
+            yield Item(answer.test, said, None, said, None, answer)
+
+
+def _heard(cause: Cause, seen: Observed) -> Iterator[Item]:
+    for code, finding in seen.heard.items():
+        soft = finding.severity == "note"
+        loud = LOUDNESS[finding.severity]
+        counted = likelihood.seen(cause.code, code, soft)
+        if counted and code in cause.speaks_for and not counted.plays.loud + counted.plays.soft:
+            counted = None  # the simulator does not play this side of it
+        # What is declared to speak for a cause never counts against it, however seldom it was played, and the reverse.
+        if code in cause.speaks_for:
+            declared = loud * cause.speaks_for[code]
+            yield Item(code, max(0.0, likelihood.blended(declared, counted)), finding, declared, counted)
+        elif code in cause.speaks_against:
+            declared = -loud * cause.speaks_against[code]
+            yield Item(code, min(0.0, likelihood.blended(declared, counted)), finding, declared, counted)
+
+
+def _once(items: Iterator[Item]) -> Iterator[Item]:
+    """Of each fact the weightiest for, and the weightiest against."""
+    kept: dict[tuple[str | int, bool], Item] = {}
+    for item in items:
+        key = (_FACT_OF.get(item.code, item.code), item.declared > 0)
+        if key not in kept or abs(item.weight) > abs(kept[key].weight):
+            kept[key] = item
+    yield from kept.values()
+
+
+def _absent(cause: Cause, seen: Observed) -> Iterator[Item]:
+    for code in cause.speaks_for:
+        counted = likelihood.absent(cause.code, code) if seen.looked_for(code) else None
+        if counted is not None and counted.weight < 0:
+            yield Item(code, counted.weight, None, 0.0, counted)
+
+
+def _bounded(items: Iterator[Item]) -> Iterator[Item]:
+    left = -_MOST_ABSENT
+    for item in sorted(_once_absent(items), key=lambda item: item.weight):
+        kept = max(item.weight, left)
+        left -= kept
+        if kept < 0:
+            yield item._replace(weight=kept)
+
+
+def _once_absent(items: Iterator[Item]) -> Iterator[Item]:
+    kept: dict[str | int, Item] = {}
+    for item in items:
+        key = _FACT_OF.get(item.code, item.code)
+        if key not in kept or item.weight < kept[key].weight:
+            kept[key] = item
+    yield from kept.values()

@@ -1,39 +1,64 @@
-"""Rank the causes by the findings for and against each. Weights are common practice, no source."""
+"""Rank the causes by what was observed: log-odds that add up, each fact once, and become shares."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import NamedTuple
 
-from gladwire.core.diagnosis.cause import Cause, Evidence, Owner, OwnerShare, RankedCause
+from gladwire.core.diagnosis import likelihood
+from gladwire.core.diagnosis.answers import words
+from gladwire.core.diagnosis.cause import Cause, Evidence, Owner, OwnerShare, RankedCause, Rests, Unseen
 from gladwire.core.diagnosis.causes import CAUSES
-from gladwire.core.diagnosis.evidence import heard, weight
+from gladwire.core.diagnosis.evidence import ONE_FACT, QUIET, Item, Observed, weigh
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.findings import Finding
+from gladwire.core.rulebook import BY_CODE as RULES
 
-# A cause nobody has listed always keeps a share.
-_UNLISTED = math.exp(0.8)
+# A cause nobody has listed always keeps a share (log-odds).
+_UNLISTED = 0.8
 _SHOWN = 4
+# Two faults at once: how seldom (log-odds), how much a grave finding must weigh for the second, among how many.
+_SECOND_FAULT, _GRAVE, _CONSIDERED = 2.5, 2.0, 6
+# And by how much both must be likelier.
+_MARGIN = 0.5
 _LEAST_SHARE = 0.04
+_MOST_EVIDENCE = 4
 # Under the first, or with the next within the second of it, the leading cause decides nothing.
 _DECIDES, _LEADS = 0.5, 1.6
 
 
-def rank(findings: Sequence[Finding]) -> tuple[RankedCause, ...]:
-    """The likeliest causes, best first; empty when no finding speaks for any.
+class Weighed(NamedTuple):
+    """A cause with what speaks for and against it, and its share of all that was considered, 0 to 1."""
 
-    Log-weights add up, each fact once, then become shares that leave room for a cause nobody has listed.
-    """
-    kept = [(share, cause) for share, cause in _shares(findings) if share >= _LEAST_SHARE][:_SHOWN]
-    return tuple(_ranked(cause, share, findings) for share, cause in kept)
+    cause: Cause
+    items: tuple[Item, ...]
+    share: float
 
 
-def owners(findings: Sequence[Finding]) -> tuple[OwnerShare, ...]:
+def weighed(seen: Observed, sharpness: float | None = None) -> tuple[Weighed, ...]:
+    """Every cause something speaks for, the likeliest first. sharpness: by which log-odds are scaled, else as counted."""
+    by = likelihood.sharpness() if sharpness is None else sharpness
+    scored = [(cause, items) for cause in CAUSES if (items := weigh(cause, seen))]
+    odds = [math.exp(by * (sum(i.weight for i in items) + math.log(cause.prior))) for cause, items in scored]
+    total = sum(odds) + math.exp(by * _UNLISTED)
+    found = [Weighed(cause, items, held / total) for (cause, items), held in zip(scored, odds, strict=True)]
+    return tuple(sorted(found, key=lambda w: (-w.share, w.cause.code)))
+
+
+def rank(seen: Observed, findings: Sequence[Finding]) -> tuple[RankedCause, ...]:
+    """The likeliest causes, best first, with the findings they rest on; empty when nothing observed speaks for any."""
+    kept = [w for w in weighed(seen) if w.share >= _LEAST_SHARE][:_SHOWN]
+    return tuple(_ranked(w, findings, seen) for w in kept)
+
+
+def owners(seen: Observed) -> tuple[OwnerShare, ...]:
     """What share of the causes each party owns, the largest first; what is left to one is nobody's yet. Empty without
     causes."""
     found: dict[Owner, float] = {}
-    for share, cause in _shares(findings):
-        found[cause.owner] = found.get(cause.owner, 0.0) + share
+    for w in weighed(seen):
+        found[w.cause.owner] = found.get(w.cause.owner, 0.0) + w.share
     ranked = sorted(found.items(), key=lambda pair: -pair[1])
     return tuple(OwnerShare(owner=owner, share=round(share, 3)) for owner, share in ranked if share >= _LEAST_SHARE)
 
@@ -46,42 +71,142 @@ def rivals(causes: Sequence[RankedCause]) -> tuple[RankedCause, ...]:
     return tuple(causes[:2]) if first < _DECIDES or first < _LEADS * second else ()
 
 
-def _shares(findings: Sequence[Finding]) -> list[tuple[float, Cause]]:
-    loud = heard(findings)
-    scored = [(cause, _score(cause, loud)) for cause in CAUSES]
-    odds = [(cause, math.exp(score)) for cause, score in scored if score is not None]
-    total = sum(held for _, held in odds) + _UNLISTED
-    return sorted(((held / total, cause) for cause, held in odds), key=lambda pair: -pair[0])
-
-
-def _score(cause: Cause, loud: Mapping[str, float]) -> float | None:
-    speaking = weight(cause.speaks_for, loud)
-    if not speaking:
+def rests_on(seen: Observed) -> Rests | None:
+    """The one observation without which the leading cause would lose most; None where nothing leads."""
+    ranked = weighed(seen)
+    if not ranked:
         return None
-    return speaking - weight(cause.speaks_against, loud) + math.log(cause.prior)
+    lead = ranked[0]
+    found = []
+    for item in lead.items:
+        if item.weight > 0 and item.finding:
+            rest = {code: f for code, f in seen.heard.items() if code != item.code}
+            without = weighed(replace(seen, heard=rest))
+            left = next((w.share for w in without if w.cause is lead.cause), 0.0)
+            then = next(iter(without), None)
+            found.append((left, item.finding, then))
+    if not found:
+        return None
+    left, finding, then = min(found, key=lambda f: (f[0], f[1].code))
+    leads = then is not None and then.share >= _LEAST_SHARE
+    return Rests(
+        code=finding.code,
+        text=finding.text,
+        start_s=finding.start_s,
+        end_s=finding.end_s,
+        left=round(left, 3),
+        then=then.cause.title if then and leads else "",
+        then_share=round(then.share, 3) if then and leads else 0.0,
+    )
 
 
-def _ranked(cause: Cause, share: float, findings: Sequence[Finding]) -> RankedCause:
-    def among(codes: Mapping[str, float]) -> tuple[Evidence, ...]:
-        found = (
-            Evidence(code=f.code, text=f.text, start_s=f.start_s, end_s=f.end_s)
-            for f in findings
-            if f.code in codes and not f.follows
-        )
-        return tuple(dict.fromkeys(found))[:4]
+def pair(seen: Observed) -> tuple[Cause, Cause] | None:
+    """Two faults at once, where each explains a grave finding the other leaves, and both together are likelier than either
+    alone; the cheaper explanation, one fault, is kept where it is as good."""
+    ranked = [w for w in weighed(seen) if w.cause.owner != "none"][:_CONSIDERED]
+    best: tuple[float, Cause, Cause] | None = None
+    for i, first in enumerate(ranked):
+        for second in ranked[i + 1 :]:
+            gains = [_left_to(a, b) for a, b in ((first, second), (second, first))]
+            alone = max(_score(first), _score(second))
+            together = _both(first, second)
+            if min(gains) >= _GRAVE and together > alone + _MARGIN and (best is None or together > best[0]):
+                best = (together, first.cause, second.cause)
+    return best[1:] if best else None
 
-    test = TESTS[cause.test]
+
+def _score(w: Weighed) -> float:
+    return sum(i.weight for i in w.items) + math.log(w.cause.prior)
+
+
+def _left_to(first: Weighed, second: Weighed) -> float:
+    """What of the grave findings only the second explains, as it weighs for it."""
+    told = {i.code for i in first.items if i.weight > 0}
+    told |= {code for fact in ONE_FACT if fact & told for code in fact}
+    return sum(
+        i.weight
+        for i in second.items
+        if i.weight > 0 and i.finding and i.finding.severity in ("suspect", "fault") and i.code not in told
+    )
+
+
+def _both(first: Weighed, second: Weighed) -> float:
+    """Log-odds of both: each observation by whichever explains it better (noisy-OR), and the price of a second fault."""
+    by_code: dict[str, float] = {}
+    for item in (*first.items, *second.items):
+        by_code[item.code] = max(by_code.get(item.code, -math.inf), item.weight)
+    return sum(by_code.values()) + math.log(first.cause.prior * second.cause.prior) - _SECOND_FAULT
+
+
+def _ranked(w: Weighed, findings: Sequence[Finding], seen: Observed) -> RankedCause:
+    cause, test = w.cause, TESTS[w.cause.test]
+    weights = {item.code: item for item in w.items if item.finding}
+    unseen = [item for item in w.items if not item.finding]
     return RankedCause(
         code=cause.code,
         title=cause.title,
         owner=cause.owner,
-        confidence=round(share, 3),
-        evidence=among(cause.speaks_for),
-        against=among(cause.speaks_against),
+        confidence=round(w.share, 3),
+        evidence=(
+            *_among(findings, cause.speaks_for, weights),
+            *(_not_there(i, cause) for i in unseen if i.weight > 0),
+        ),
+        against=(
+            *_among(findings, cause.speaks_against, weights),
+            *(_not_there(i, cause) for i in unseen if i.weight < 0),
+        ),
+        unseen=tuple(
+            Unseen(code=code, text=RULES[code].answers, why=seen.blind[code])
+            for code in cause.speaks_for
+            if seen.blind and code in seen.blind
+        ),
         next_test=test.do,
         minutes=test.minutes,
         if_so=cause.if_so,
         if_not=cause.if_not,
         caution=test.caution,
         proof=cause.proof,
+    )
+
+
+def _among(
+    findings: Sequence[Finding], codes: Mapping[str, float], weights: Mapping[str, Item]
+) -> tuple[Evidence, ...]:
+    """Findings of these codes, each once; one whose fact another tells better weighs nothing more."""
+    found: dict[Evidence, None] = {}
+    told: set[str] = set()
+    for f in findings:
+        if f.code in codes and not f.follows:
+            item = weights.get(f.code) if f.code not in told else None
+            told.add(f.code)
+            weight, counted = (item.weight, item.measured) if item else (0.0, None)
+            says = counted.says if counted else ""
+            found[
+                Evidence(
+                    code=f.code, text=f.text, start_s=f.start_s, end_s=f.end_s, weight=round(weight, 2), counted=says
+                )
+            ] = None
+    once = {(e.text, e.start_s, e.end_s): e for e in reversed(found)}
+    return tuple(e for e in found if once[e.text, e.start_s, e.end_s] is e)[:_MOST_EVIDENCE]
+
+
+def _not_there(item: Item, cause: Cause) -> Evidence:
+    by_name = item.answer.by_name if item.answer else ""
+    if item.answer and item.answer.result != "open":
+        test = TESTS[item.code]
+        own = cause if cause.test == test.key else next((c for c in CAUSES if c.test == test.key), None)
+        text = f"{words(test, item.answer.result, own)} {item.answer.text}".strip()
+    elif item.code == QUIET:
+        text = "Nothing that was looked for is suspect."
+    else:
+        text = f"Not there, and could be seen: {RULES[item.code].answers}."
+    return Evidence(
+        code=item.code,
+        text=text,
+        start_s=0.0,
+        end_s=0.0,
+        weight=round(item.weight, 2),
+        counted=item.measured.says if item.measured else "",
+        absent=True,
+        by_name=by_name,
     )

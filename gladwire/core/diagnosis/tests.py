@@ -6,8 +6,10 @@ the cause or the step that uses it.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal, NamedTuple
 
+from gladwire.core.diagnosis.cause import Owner
 from gladwire.core.diagnosis.cautions import (
     BUS_CAUTION,
     DEAD_CAUTION,
@@ -19,19 +21,114 @@ from gladwire.core.diagnosis.cautions import (
 )
 
 Kind = Literal["look", "measure", "capture", "ask", "try"]
+# What doing it does: nothing live, something unplugged and dead, a live pilot, a charge.
+Act = Literal["look", "dead", "probe", "energise"]
+_ACTS: Mapping[Kind, Act] = {
+    "look": "look", "ask": "look", "measure": "probe", "capture": "energise", "try": "energise",
+}  # fmt: skip
 
 
 class Test(NamedTuple):
-    """One thing to do. caution: shown with it, never without."""
+    """One thing to do. caution: shown with it, never without.
+
+    so, not_so: both results in words. owners: by the cause's owner the chance of the first, of tests that tell parties from
+    each other; causes: the same by a cause's code (common practice, no source). A test without either tells the causes that
+    name it from all others; what its results mean then stands with those.
+    """
 
     key: str
     kind: Kind
     do: str
     minutes: int
     caution: str
+    so: str = ""
+    not_so: str = ""
+    owners: Mapping[Owner, float] = {}
+    causes: Mapping[str, float] = {}
 
+    @property
+    def act(self) -> Act:
+        return "dead" if self.caution == DEAD_CAUTION and self.kind != "look" else _ACTS[self.kind]
+
+
+# Answers and swaps that tell whose it is: one car failing at many posts is the car, many cars at one post the post. By the
+# cause's owner, the chance that it fails there too.
+ELSEWHERE: Mapping[Owner, float] = {
+    "vehicle": 0.88,
+    "cable": 0.3,
+    "evse": 0.06,
+    "site": 0.1,
+    "backend": 0.45,
+    "none": 0.5,
+}
+OTHERS_HERE: Mapping[Owner, float] = {
+    "vehicle": 0.06,
+    "cable": 0.5,
+    "evse": 0.88,
+    "site": 0.8,
+    "backend": 0.5,
+    "none": 0.4,
+}
+OTHER_LEAD: Mapping[Owner, float] = {
+    "vehicle": 0.95,
+    "cable": 0.06,
+    "evse": 0.95,
+    "site": 0.9,
+    "backend": 0.95,
+    "none": 0.6,
+}
 
 TESTS: tuple[Test, ...] = (
+    Test(
+        "others_here",
+        "ask",
+        "Ask, or look in the history of this post: did other vehicles charge here since it began?",
+        3,
+        PLUG_CAUTION,
+        "Others fail here too.",
+        "Others charge here.",
+        OTHERS_HERE,
+    ),
+    Test(
+        "elsewhere",
+        "ask",
+        "Ask the driver: does this vehicle charge at other posts, in the same way?",
+        2,
+        PLUG_CAUTION,
+        "It fails elsewhere too.",
+        "It charges elsewhere.",
+        ELSEWHERE,
+    ),
+    Test(
+        "swap_vehicle",
+        "try",
+        "Plug another vehicle into this post, with everything else as it was, and note how far it gets.",
+        8,
+        PLUG_CAUTION,
+        "It fails in the same way.",
+        "It charges.",
+        OTHERS_HERE,
+    ),
+    Test(
+        "swap_post",
+        "try",
+        "Plug this vehicle into another post of the same kind, and note how far it gets.",
+        10,
+        PLUG_CAUTION,
+        "It fails in the same way.",
+        "It charges.",
+        ELSEWHERE,
+    ),
+    Test(
+        "swap_lead",
+        "try",
+        "Repeat with another lead, post and vehicle as they were.",
+        5,
+        PLUG_CAUTION,
+        "It fails in the same way.",
+        "It charges.",
+        OTHER_LEAD,
+    ),
     Test(
         "post_steady",
         "capture",
@@ -45,6 +142,9 @@ TESTS: tuple[Test, ...] = (
         "Draw the plug, release the post, and measure CP to PE at its empty socket or tethered plug.",
         4,
         PROBE_CAUTION,
+        "0 V or −12 V at the empty post: it is off, in error or blocked.",
+        "+12 V, steady: the post is well until something hangs on it; look at cable, plug and vehicle.",
+        causes={"post_dead_or_unavailable": 0.92, "post_stopped_with_error": 0.5, "pilot_shorted_to_pe": 0.06},
     ),
     Test(
         "pilot_source_weak",
@@ -345,12 +445,19 @@ TESTS: tuple[Test, ...] = (
     ),
     Test(
         "insulation_low_in_vehicle_or_cable",
-        "try",
-        "Try the same vehicle at another post, and another vehicle at this post.",
+        "look",
+        "Look into plug and inlet for water and damage, and read both sides' logs; then have the cable alone and the vehicle "
+        "alone measured to PE, locked off and proven dead.",
         15,
         INSULATION_CAUTION,
     ),
-    Test("insulation_self_test", "try", "Repeat with another vehicle, and time the check.", 8, INSULATION_CAUTION),
+    Test(
+        "insulation_self_test",
+        "look",
+        "Read the post's log of the check: did it begin, what did it measure, and what does it wait for?",
+        8,
+        INSULATION_CAUTION,
+    ),
     Test(
         "precharge_output_low",
         "try",

@@ -6,8 +6,10 @@ from collections.abc import Iterator
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.diagnosis.cause import OwnerShare, RankedCause
-from gladwire.core.diagnosis.ranking import owners, rank
+from gladwire.core.diagnosis.cause import OwnerShare, RankedCause, Rests
+from gladwire.core.diagnosis.evidence import observed
+from gladwire.core.diagnosis.next_test import Proposal, proposals
+from gladwire.core.diagnosis.ranking import owners, pair, rank, rests_on, weighed
 from gladwire.core.findings import Finding, apply, gravest_first
 from gladwire.core.lanes.all import LANES
 from gladwire.core.rulebook import danger
@@ -16,16 +18,21 @@ from gladwire.core.scene.scene import Scene
 from gladwire.core.scene.spine import placed, spine_of
 from gladwire.core.session.consequences import within_a_record, within_a_scene
 from gladwire.core.session.outcome import Outcome, outcome_of
+from gladwire.core.session.sight import blind_spots
 from gladwire.core.session.stages import walk
 from gladwire.core.session.verdict import verdict_sentence
 from gladwire.core.stage import StageResult
 
 # Raise when the same measurements would be judged differently; stored judgements of an older version are then made anew.
-JUDGES = 10
+JUDGES = 11
 
 
 class Judgement(BaseModel):
-    """What is said of a plug-in, whether it was one capture or several on one clock. judges: the version that judged."""
+    """What is said of a plug-in, whether it was one capture or several on one clock. judges: the version that judged.
+
+    next: tests worth doing, best first. rests: what the leading cause rests on most. both: two causes that are likelier
+    together.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -36,6 +43,9 @@ class Judgement(BaseModel):
     verdict: str
     causes: tuple[RankedCause, ...]
     owners: tuple[OwnerShare, ...] = ()
+    next: tuple[Proposal, ...] = ()
+    rests: Rests | None = None
+    both: tuple[str, ...] = ()
 
     @property
     def danger(self) -> Finding | None:
@@ -49,13 +59,18 @@ def judge(scene: Scene) -> Judgement:
     found = within_a_scene(dict.fromkeys(_findings(scene)), scene)
     findings = placed(gravest_first(found), spine_of(scene))
     stages = walk(scene, findings)
+    blind = blind_spots(scene, findings, stages)
+    seen = observed(findings, blind, scene.answers, ac=all(s.stage != "precharge" for s in stages))
     return Judgement(
         findings=findings,
         stages=stages,
         outcome=outcome_of(scene, stages, findings),
         verdict=verdict_sentence(scene, findings),
-        causes=rank(findings),
-        owners=owners(findings),
+        causes=rank(seen, findings),
+        owners=owners(seen),
+        next=proposals(weighed(seen), findings, seen.ac, frozenset(a.test for a in seen.answers)),
+        rests=rests_on(seen),
+        both=tuple(cause.code for cause in pair(seen) or ()),
     )
 
 

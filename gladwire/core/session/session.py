@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
+from gladwire.core.answers import Answer
 from gladwire.core.lanes.all import LANES
 from gladwire.core.lanes.frames.parties import Parties, all_connections, only_of, parties_of
 from gladwire.core.lanes.frames.record import ConversationRecord
@@ -38,11 +39,14 @@ class SessionResult(NamedTuple):
 
 
 def judge_session(
-    parts: Sequence[Part], stamps: Sequence[Stamp] = (), inspections: Sequence[Inspection] = ()
+    parts: Sequence[Part],
+    stamps: Sequence[Stamp] = (),
+    inspections: Sequence[Inspection] = (),
+    answers: Sequence[Answer] = (),
 ) -> SessionResult:
     """Place every capture, join what they show, and judge it. Raises ValueError for no capture at all."""
     placed = place(parts)
-    scene = scene_of(placed, stamps, inspections)
+    scene = replace(scene_of(placed, stamps, inspections), answers=tuple(answers))
     return SessionResult(_judged(scene), scene, placed, _shown_only(placed, scene))
 
 

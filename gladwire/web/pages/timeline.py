@@ -8,7 +8,9 @@ from fastapi import APIRouter, Form
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 from starlette.responses import RedirectResponse, Response
 
+from gladwire.core.answers import Result
 from gladwire.core.case.proof import BY_KEY as MODES
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.scene.stamps import BY_KEY as STAMPS
 from gladwire.store.judgements import ask
 from gladwire.store.models import ChargingSession, Observation, Placement
@@ -94,6 +96,38 @@ def stamp(here: ServicesHere, number: int, form: Annotated[StampForm, Form()]) -
         ask(session)
     wait_for(here, number)
     return signed(RedirectResponse(f"/sessions/{number}", 303), form.by_name)
+
+
+class AnswerForm(BaseModel):
+    """What a test showed. result: as the test names it first, otherwise, or not to be told."""
+
+    model_config = ConfigDict(str_strip_whitespace=True)
+
+    test: str
+    result: Result
+    text: str = Field("", max_length=300)
+    by_name: str = Field(min_length=1, max_length=80)
+
+    @field_validator("test")
+    @classmethod
+    def _known(cls, value: str) -> str:
+        if value not in TESTS:
+            raise ValueError("a test of the catalogue was expected")
+        return value
+
+
+@router.post("/sessions/{number}/answers")
+def answer(here: ServicesHere, number: int, form: Annotated[AnswerForm, Form()]) -> Response:
+    """Note what a test showed; causes and the next test take it into account."""
+    with here.sessions.begin() as db:
+        session = session_or_404(db, number)
+        noted = Observation(
+            session_id=session.id, kind="test", place=form.test, unit=form.result, text=form.text, by_name=form.by_name
+        )
+        db.add(noted)
+        ask(session)
+    wait_for(here, number)
+    return signed(RedirectResponse(f"/sessions/{number}#next", 303), form.by_name)
 
 
 @router.post("/observations/{number}/strike")

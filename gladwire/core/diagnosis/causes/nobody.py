@@ -121,5 +121,6 @@ CAUSES = (
         if_so="Current follows the offer: the complaint is about something else; ask again when and where.",
         if_not="No current although asked: contactor, supply or charger.",
         proof="The reported mode charged once, from plug-in to orderly end.",
+        quiet=2.5,
     ),
 )

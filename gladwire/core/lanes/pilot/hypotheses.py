@@ -289,7 +289,7 @@ def _with_offset(seen: Glance, reading: Interpretation, settled: Settled) -> Int
     if settled.offset_v is not None:
         return reading.model_copy(update={"offset_v": settled.offset_v})
     shift = common_shift(seen, reading.correction.scale)
-    if abs(shift) < _OFFSET_MIN_V:
+    if abs(shift) < _OFFSET_MIN_V or _is_low_alike(seen, reading):
         return reading
     sentence = (
         f"Every level, the low side included, sits {shift:+.2f} V from where a pilot has it. A series resistance or a "
@@ -307,6 +307,20 @@ def _with_offset(seen: Glance, reading: Interpretation, settled: Settled) -> Int
             "recognised_share": share,
         }
     )
+
+
+def _is_low_alike(seen: Glance, reading: Interpretation) -> bool:
+    """Whether every level under load is a state's of a source as low as the low side tells: then no zero is off."""
+    if not seen.swings.any():
+        return False
+    scale = reading.correction.scale
+    high, low = np.maximum(seen.high * scale, seen.low * scale), np.minimum(seen.high * scale, seen.low * scale)
+    rail = -median(low[seen.swings])
+    if not _RAIL_V[0] < rail < BY_LETTER["A"].accept.low_v:
+        return False
+    levels = [level for level, _ in _clusters(high[seen.swings], seen.swings[seen.swings])]
+    under = [nominal_level_v(letter, rail) for letter in "BCD"]
+    return all(min(abs(level - v) for v in (*under, rail)) < _OF_ONE_SOURCE_V for level in levels)
 
 
 def _both_rails_v(seen: Glance, reading: Interpretation) -> float | None:

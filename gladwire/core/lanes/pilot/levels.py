@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gladwire.core.signal.robust import median, quantile, spread_out
+from gladwire.core.signal.robust import quantile, spread_out
 from gladwire.core.signal.waveform import Floats, Ints, Samples, Waveform
 
 Mask = np.ndarray[tuple[int, int], np.dtype[np.bool_]]

@@ -12,6 +12,9 @@ from gladwire.core.standards.source import IEC_61851_23
 from gladwire.core.standards.v2g_timers import CABLE_CHECK_S, SETTLED_S, precharge_max_s, timer_source
 from gladwire.core.words import seconds
 
+# A vehicle that closes sooner than a check usually takes has left for a reason of its own (common practice, no source).
+_LEFT_EARLY_S = 10.0
+
 
 def _passed(record: ConversationRecord) -> Iterator[Fact]:
     for connection in connections_of(record):
@@ -71,8 +74,9 @@ def _no_verdict(record: ConversationRecord) -> Iterator[Fact]:
             continue
         by_vehicle = bool(connection.ends) and min(connection.ends, key=lambda c: c.time_s).by == "ev"
         went_silent = exchanges[-1] is connection.exchanges[-1] and not by_vehicle
-        if (not exchanges[-1].answered or went_silent) and not over:
-            continue  # silence is told on its own
+        left_early = by_vehicle and exchanges[-1] is connection.exchanges[-1] and lasted < _LEFT_EARLY_S
+        if (not exchanges[-1].answered or went_silent or left_early) and not over:
+            continue  # silence, and a vehicle that leaves, are told on their own
         by = f"longer than the {CABLE_CHECK_S.amount} the vehicle waits" if over else "when the session ended"
         start = exchanges[0].start_s if over else exchanges[-1].end_s
         status = exchanges[-1].of_either("EVSEIsolationStatus")

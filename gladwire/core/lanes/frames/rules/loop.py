@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from gladwire.core.findings import Fact, Rule, Severity, only
+from gladwire.core.findings import Fact, Needs, Rule, Severity, only
 from gladwire.core.lanes.frames.folding import FLAGS
 from gladwire.core.lanes.frames.record import SPOKEN, Connection, ConversationRecord, Exchange
 from gladwire.core.lanes.frames.rules.link import connections_of

@@ -82,8 +82,8 @@ def _drawn_in_order(record: PilotRecord) -> Iterator[Fact]:
     for s, before, _ in _stands_in(record, "E"):
         if before and _over(record, s):
             text = (
-                f"The pilot reads {volts(s.high_v)} from {s.start_s:.2f} s on, after the vehicle stopped asking and the offer "
-                "ended: a plug drawn in order, if it is read at the vehicle; at the post, an error of it."
+                f"The pilot reads {volts(s.high_v)} from {s.start_s:.2f} s on, after the vehicle stopped asking and the "
+                "offer ended: a plug drawn in order, if it is read at the vehicle; at the post, an error of it."
             )
             yield Fact("note", text, s.start_s, s.end_s, volts(s.high_v), "0 V at an inlet with no plug")
 

@@ -1,0 +1,39 @@
+"""What the result of a test says of a cause. Chances are common practice, no source."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Literal
+
+from gladwire.core.diagnosis.cause import Cause, Owner
+from gladwire.core.diagnosis.tests import Test
+
+# Chance of the first result where the cause is one that the test is for, and where it is another.
+OWN, OTHER = 0.88, 0.1
+# And where it is none that is listed.
+OPEN = 0.5
+
+
+def chance(test: Test, cause: Cause, ac: bool) -> float:
+    """Of the first result, where this is the cause. ac: the lead is a part of its own; on DC it is the post's."""
+    if test.owners:
+        owner: Owner = "evse" if cause.owner == "cable" and not ac else cause.owner
+        return test.owners[owner]
+    if test.causes:
+        return test.causes.get(cause.code, OTHER)
+    return OWN if cause.test == test.key else OTHER
+
+
+def weight(test: Test, result: Literal["so", "not_so"], cause: Cause, ac: bool) -> float:
+    """Logarithm of odds that the result gives the cause."""
+    so = chance(test, cause, ac)
+    return math.log((so if result == "so" else 1.0 - so) / OPEN)
+
+
+def words(test: Test, result: Literal["so", "not_so"], own: Cause | None) -> str:
+    """The result in words: the test's own, or those of a cause that names it."""
+    said: Mapping[str, str] = {"so": test.so, "not_so": test.not_so}
+    if said[result] or own is None:
+        return said[result]
+    return own.if_so if result == "so" else own.if_not

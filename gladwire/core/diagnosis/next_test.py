@@ -1,0 +1,161 @@
+"""The test to do next: what it is expected to tell of who owns it and what it is, for each minute it costs, weighted by what
+can go wrong. What a known danger forbids is never proposed.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from typing import Literal, NamedTuple
+
+from pydantic import BaseModel, ConfigDict
+
+from gladwire.core.diagnosis.answers import OPEN, OWN, chance, words
+from gladwire.core.diagnosis.cause import Cause, Owner
+from gladwire.core.diagnosis.ranking import Weighed
+from gladwire.core.diagnosis.tests import TESTS, Act, Test
+from gladwire.core.findings import Finding
+from gladwire.core.rulebook import danger
+
+# How much of the worth of a bit about the owner one about the cause itself has.
+_WORTH_OF_CAUSE = 0.5
+# Looking before probing, dead before live: minutes are weighted by what can go wrong.
+_RISK: Mapping[Act, float] = {"look": 1.0, "dead": 1.3, "probe": 1.5, "energise": 1.4}
+# Finding the place and the instrument costs this in any case.
+_BEGINS_MIN = 1.0
+# What a standing danger forbids, and contacts or insulation that can hurt: no live pilot, no further try.
+_FORBIDDEN: frozenset[Act] = frozenset({"probe", "energise"})
+_UNTIL_SAFE = ("contact_burnt", "contact_wet", "insulation_status")
+_SHOWN = 3
+# A test that tells no cause from another by this much is none.
+_TELLS = 0.2
+_RESULTS: tuple[Literal["so", "not_so"], ...] = ("so", "not_so")
+# A leading owner and cause as sure as this are acted upon; only the proof is left.
+ENOUGH = 0.9
+
+
+class Result(BaseModel):
+    """One result of a test. key: so | not_so. words: what it is. leads, owner, share: the cause that would lead then."""
+
+    model_config = ConfigDict(frozen=True)
+
+    key: str
+    words: str
+    leads: str
+    owner: Owner
+    share: float
+
+
+class Proposal(BaseModel):
+    """A test worth doing. bits: expected of it about owner and cause. why: what it tells apart, in words."""
+
+    model_config = ConfigDict(frozen=True)
+
+    key: str
+    do: str
+    minutes: int
+    caution: str
+    bits: float
+    why: str
+    results: tuple[Result, ...]
+
+
+def forbidden(findings: Sequence[Finding]) -> bool:
+    """Whether something found forbids to probe a live pilot, or to try again."""
+    return danger(findings) is not None or any(
+        f.code in _UNTIL_SAFE and f.severity in ("suspect", "fault") for f in findings
+    )
+
+
+def proposals(
+    ranked: Sequence[Weighed], findings: Sequence[Finding], ac: bool, answered: frozenset[str] = frozenset()
+) -> tuple[Proposal, ...]:
+    """The tests worth most, best first; empty where no cause is told. ac: whether the lead can be swapped."""
+    if not ranked:
+        return ()
+    held = forbidden(findings)
+    kept = []
+    for test in TESTS:
+        if test.key in answered or (held and test.act in _FORBIDDEN) or (test.key == "swap_lead" and not ac):
+            continue
+        chances = [chance(test, w.cause, ac) for w in ranked]
+        if max(chances) - min(chances) < _TELLS and not (test.owners or OWN in chances):
+            continue
+        bits = _bits(ranked, chances)
+        kept.append((bits / ((test.minutes + _BEGINS_MIN) * _RISK[test.act]), bits, test, chances))
+    kept.sort(key=lambda found: (-found[0], found[2].key))
+    if _is_enough(ranked):  # what is left is to see it, and to prove the repair
+        kept.sort(key=lambda found: found[2].key != ranked[0].cause.test)
+    return tuple(_proposed(test, bits, ranked, chances) for _, bits, test, chances in kept[:_SHOWN])
+
+
+def _is_enough(ranked: Sequence[Weighed]) -> bool:
+    return ranked[0].share >= ENOUGH
+
+
+def _bits(ranked: Sequence[Weighed], chances: Sequence[float]) -> float:
+    """Expected information about the owner, and for less about the cause; those nobody listed answer either way."""
+    shares = [w.share for w in ranked]
+    rest = max(0.0, 1.0 - sum(shares))
+    owners = {w.cause.owner for w in ranked}
+
+    def told(of: Callable[[int], object], kinds: Sequence[object]) -> float:
+        prior = [sum(s for i, s in enumerate(shares) if of(i) == kind) for kind in kinds]
+        found = _entropy([*prior, rest])
+        for so in (True, False):
+            joint = [s * (p if so else 1 - p) for s, p in zip(shares, chances, strict=True)]
+            total = sum(joint) + OPEN * rest
+            after = [sum(j for i, j in enumerate(joint) if of(i) == kind) for kind in kinds]
+            found -= total * _entropy([*(a / total for a in after), OPEN * rest / total])
+        return max(0.0, found)
+
+    by_owner = told(lambda i: ranked[i].cause.owner, sorted(owners))
+    by_cause = told(lambda i: i, range(len(ranked)))
+    return by_owner + _WORTH_OF_CAUSE * by_cause
+
+
+def _entropy(shares: Sequence[float]) -> float:
+    return -sum(p * math.log2(p) for p in shares if p > 0)
+
+
+class _After(NamedTuple):
+    cause: Cause
+    share: float
+
+
+def _after(ranked: Sequence[Weighed], chances: Sequence[float], so: bool) -> _After:
+    rest = max(0.0, 1.0 - sum(w.share for w in ranked))
+    joint = [w.share * (p if so else 1 - p) for w, p in zip(ranked, chances, strict=True)]
+    best = max(range(len(joint)), key=joint.__getitem__)
+    return _After(ranked[best].cause, joint[best] / (sum(joint) + OPEN * rest))
+
+
+def _proposed(test: Test, bits: float, ranked: Sequence[Weighed], chances: Sequence[float]) -> Proposal:
+    own = next((w.cause for w in ranked if w.cause.test == test.key), None)
+    results = []
+    for key in _RESULTS:
+        after = _after(ranked, chances, key == "so")
+        results.append(
+            Result(
+                key=key,
+                words=words(test, key, own),
+                leads=after.cause.title,
+                owner=after.cause.owner,
+                share=round(after.share, 3),
+            )
+        )
+    return Proposal(
+        key=test.key,
+        do=test.do,
+        minutes=test.minutes,
+        caution=test.caution,
+        bits=round(bits, 3),
+        why=_why(test, own),
+        results=tuple(results),
+    )
+
+
+def _why(test: Test, own: Cause | None) -> str:
+    if test.owners:
+        return "It tells whose fault it is before anything is opened."
+    return f"It tells “{own.title}” from the others." if own else ""

@@ -1,0 +1,21 @@
+"""which cause a judgement names first, for the pages of causes"""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0009"
+down_revision = "0008"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    op.add_column("judgements", sa.Column("leads", sa.String(60), nullable=False, server_default=""))
+    op.create_index("ix_judgements_leads", "judgements", ["leads"])
+
+
+def downgrade() -> None:
+    op.drop_index("ix_judgements_leads", "judgements")
+    op.drop_column("judgements", "leads")

@@ -1,0 +1,141 @@
+"""The catalogue of the judge: every cause with what it is told by, every test with what it tells."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fastapi import APIRouter
+from starlette.responses import Response
+
+from gladwire.core.diagnosis import likelihood
+from gladwire.core.diagnosis.answers import words
+from gladwire.core.diagnosis.cause import OWNER_WORDS, Cause, Owner
+from gladwire.core.diagnosis.causes import BY_CODE, CAUSES
+from gladwire.core.diagnosis.evidence import ONE_FACT
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
+from gladwire.core.diagnosis.tests import Test
+from gladwire.core.rulebook import BY_CODE as RULES
+from gladwire.store.judgements import sessions_led_by
+from gladwire.web.errors import RefusedError
+from gladwire.web.pages.rows import SessionRow, session_row
+from gladwire.web.services import Database
+from gladwire.web.templating import render
+
+router = APIRouter()
+_MOST_SESSIONS = 20
+
+
+@dataclass(frozen=True)
+class Sign:
+    """A finding that speaks for or against a cause. declared: its weight, common practice. counted: of the plays, in words;
+    expected: its absence speaks against the cause. told_with: what is the same fact in other words."""
+
+    code: str
+    answers: str
+    source: str
+    declared: float
+    weight: float
+    counted: str
+    expected: bool
+    told_with: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class TestRow:
+    """A test with both results, and the causes it is for."""
+
+    test: Test
+    so: str
+    not_so: str
+    causes: list[Cause]
+
+
+@dataclass(frozen=True)
+class CausesPage:
+    area: str
+    by_owner: list[tuple[str, list[tuple[Cause, int]]]]
+    tests: list[TestRow]
+
+
+@dataclass(frozen=True)
+class CausePage:
+    area: str
+    cause: Cause
+    owner: str
+    plays: int
+    signs: list[Sign]
+    test: TestRow
+    neighbours: list[Cause]
+    sessions: list[SessionRow]
+
+
+@router.get("/causes")
+def causes() -> Response:
+    """Every cause by who owns it, and every test."""
+    owners: list[Owner] = list(OWNER_WORDS)
+    listed = [
+        (OWNER_WORDS[owner], [(c, likelihood.plays_of(c.code)) for c in CAUSES if c.owner == owner]) for owner in owners
+    ]
+    used = {c.test for c in CAUSES}
+    tests = [_row(t) for t in TESTS.values() if t.key in used or t.owners]
+    return render("causes.html", CausesPage("causes", listed, tests))
+
+
+@router.get("/causes/{code}")
+def cause(db: Database, code: str) -> Response:
+    """One cause: what it is told by, how often that was counted, its test, and the sessions that had it."""
+    found = BY_CODE.get(code)
+    if found is None:
+        raise RefusedError(404, "There is no such cause.", "Look through the list of causes.")
+    signs = [
+        *(_sign(found, c, w) for c, w in sorted(found.speaks_for.items(), key=lambda pair: -pair[1])),
+        *(_sign(found, c, -w) for c, w in sorted(found.speaks_against.items(), key=lambda pair: -pair[1])),
+    ]
+    sessions = [session_row(s) for s in sessions_led_by(db, code, _MOST_SESSIONS)]
+    page = CausePage(
+        "causes",
+        found,
+        OWNER_WORDS[found.owner],
+        likelihood.plays_of(code),
+        signs,
+        _row(TESTS[found.test]),
+        _neighbours(found),
+        sessions,
+    )
+    return render("cause.html", page)
+
+
+def _sign(cause: Cause, code: str, declared: float) -> Sign:
+    counted = likelihood.seen(cause.code, code, False)
+    if counted and declared > 0 and not counted.plays.loud + counted.plays.soft:
+        counted = None
+    weight = likelihood.blended(declared, counted)
+    bounded = max(0.0, weight) if declared > 0 else min(0.0, weight)
+    rule = RULES[code]
+    same = next((sorted(fact - {code}) for fact in ONE_FACT if code in fact), [])
+    return Sign(
+        code,
+        rule.answers,
+        str(rule.source),
+        declared,
+        bounded,
+        counted.says if counted else "",
+        declared > 0 and likelihood.absent(cause.code, code) is not None,
+        tuple(RULES[other].answers for other in same if other in cause.speaks_for),
+    )
+
+
+def _row(test: Test) -> TestRow:
+    own = [c for c in CAUSES if c.test == test.key]
+    first = own[0] if own else None
+    return TestRow(test, words(test, "so", first), words(test, "not_so", first), own)
+
+
+def _neighbours(cause: Cause) -> list[Cause]:
+    """Those that share the most telling evidence with it."""
+    shared = {
+        other.code: sum(min(w, other.speaks_for[c]) for c, w in cause.speaks_for.items() if c in other.speaks_for)
+        for other in CAUSES
+        if other is not cause
+    }
+    return [BY_CODE[code] for code, w in sorted(shared.items(), key=lambda pair: -pair[1]) if w > 0][:5]

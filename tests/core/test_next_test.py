@@ -1,0 +1,133 @@
+"""Which test comes next: information for each minute, what a danger forbids, and how an answer moves the shares."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+
+from gladwire.core.answers import Answer, Result
+from gladwire.core.diagnosis.answers import chance
+from gladwire.core.diagnosis.causes import BY_CODE as CAUSES
+from gladwire.core.diagnosis.evidence import observed
+from gladwire.core.diagnosis.next_test import Proposal, forbidden, proposals
+from gladwire.core.diagnosis.ranking import weighed
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
+from gladwire.core.findings import Finding
+from gladwire.core.rulebook import ALL
+
+
+def finding(code: str, severity: str = "fault") -> Finding:
+    return Finding.model_validate(
+        {"code": code, "severity": severity, "stage": "hold", "text": code, "start_s": 0.0, "end_s": 1.0}
+    )
+
+
+def asked(*codes: str, ac: bool = True, answers: tuple[Answer, ...] = ()) -> tuple[Proposal, ...]:
+    found = [finding(code) for code in codes]
+    seen = observed(found, None, answers, ac)
+    return proposals(weighed(seen), found, ac, frozenset(a.test for a in answers))
+
+
+def owner_shares(*codes: str, answers: tuple[Answer, ...] = (), ac: bool = True) -> dict[str, float]:
+    shares: dict[str, float] = {}
+    for w in weighed(observed([finding(c) for c in codes], None, answers, ac)):
+        shares[w.cause.owner] = shares.get(w.cause.owner, 0.0) + w.share
+    return shares
+
+
+def test_nothing_told_proposes_nothing() -> None:
+    assert asked() == ()
+
+
+def test_an_open_owner_is_asked_about_before_anything_is_opened() -> None:
+    """Whose it is, in two or three minutes of asking, before twelve of trying."""
+    first = asked("connection_closed", "vehicle_closed", "services_not_taken", ac=False)[0]
+    assert first.key in ("others_here", "elsewhere")
+
+
+def test_a_sure_cause_is_confirmed_by_its_own_test() -> None:
+    assert asked("frequency_out")[0].key == CAUSES["pilot_frequency_off"].test
+
+
+def test_information_is_what_entropy_says() -> None:
+    """One cause at a share of p and the rest open, told by its own test: Shannon's mutual information, written out."""
+    found = [finding("frequency_out")]
+    ranked = weighed(observed(found))
+    assert len(ranked) == 1
+    p = ranked[0].share
+
+    def h(*parts: float) -> float:
+        return -sum(x * math.log2(x) for x in parts if x)
+
+    so = 0.88 * p + 0.5 * (1 - p)
+    expected = h(p, 1 - p) - so * h(0.88 * p / so, 0.5 * (1 - p) / so)
+    expected -= (1 - so) * h(0.12 * p / (1 - so), 0.5 * (1 - p) / (1 - so))
+    own = next(t for t in proposals(ranked, found, True) if t.key == CAUSES["pilot_frequency_off"].test)
+    assert own.bits == pytest.approx(1.5 * expected, abs=2e-3)
+
+
+@pytest.mark.parametrize("rule", [r for r in ALL if r.danger], ids=lambda r: r.code)
+def test_a_danger_forbids_to_probe_and_to_try_again(rule: object) -> None:
+    code = rule.code  # type: ignore[attr-defined]
+    assert forbidden([finding(code)])
+    assert not forbidden([finding(code, "note")])
+    for proposal in asked(code, "pilot_interrupted", "slac_weak", "post_silent"):
+        assert TESTS[proposal.key].act in ("look", "dead")
+
+
+@pytest.mark.parametrize("cause", CAUSES.values(), ids=lambda c: c.code)
+def test_no_text_of_a_cause_tells_to_try_again_where_trying_is_dangerous(cause: object) -> None:
+    """A cause told by a danger has a test that neither probes a live pilot nor charges, or none is proposed."""
+    codes = [
+        c for c in cause.speaks_for if c in {r.code for r in ALL if r.danger} | {"insulation_status", "contact_burnt"}
+    ]  # type: ignore[attr-defined]
+    for code in codes:
+        assert all(TESTS[p.key].act in ("look", "dead") for p in asked(code))
+
+
+@pytest.mark.parametrize(
+    ("test", "result", "rises", "ac"),
+    [
+        ("others_here", "so", "evse", False),
+        ("others_here", "not_so", "vehicle", False),
+        ("elsewhere", "so", "vehicle", False),
+        ("elsewhere", "not_so", "evse", False),
+    ],
+)
+def test_one_car_failing_at_many_posts_is_the_car_and_many_cars_at_one_post_the_post(
+    test: str, result: Result, rises: str, ac: bool
+) -> None:
+    """Common practice, no source."""
+    codes = ("precharge_not_reached", "vehicle_silent")
+    before = owner_shares(*codes, ac=ac)
+    after = owner_shares(*codes, ac=ac, answers=(Answer(test=test, result=result),))
+    other = "evse" if rises == "vehicle" else "vehicle"
+    assert after[rises] / after[other] > 3 * before[rises] / before[other]
+
+
+def test_an_answer_is_not_asked_again_and_one_that_tells_nothing_moves_nothing() -> None:
+    codes = ("connection_closed", "vehicle_closed")
+    told = (Answer(test="elsewhere", result="open"),)
+    assert owner_shares(*codes, answers=told) == owner_shares(*codes)
+    assert "elsewhere" not in [p.key for p in asked(*codes, answers=told)]
+
+
+def test_the_last_answer_to_a_test_holds() -> None:
+    first, last = Answer(test="elsewhere", result="so"), Answer(test="elsewhere", result="not_so")
+    assert owner_shares("post_silent", answers=(first, last)) == owner_shares("post_silent", answers=(last,))
+
+
+def test_a_lead_is_swapped_where_it_is_one_of_its_own() -> None:
+    """On DC the cable is the post's: a vehicle that fails there and charges elsewhere says post or cable alike."""
+    cable = CAUSES["loose_contact"]
+    assert chance(TESTS["others_here"], cable, ac=False) > chance(TESTS["others_here"], cable, ac=True)
+    assert "swap_lead" not in {p.key for p in asked("pilot_interrupted", ac=False)}
+
+
+def test_every_test_says_what_both_results_mean() -> None:
+    for codes in (("pilot_interrupted",), ("pilot_to_zero",), ("no_offer",), ("slac_weak",), ("insulation_status",)):
+        for proposal in asked(*codes):
+            assert len({r.key for r in proposal.results}) == 2
+            assert all(r.words and r.leads for r in proposal.results)
+            assert proposal.caution
