@@ -339,6 +339,8 @@ def _next(shown: Shown) -> NextPart | None:
     test = told.next[0]
     marked = contacts_in(test.do)
     connector = shown.connector if shown.connector in CONNECTORS else "type2"
+    if connector == "type2" and any(s.stage == "precharge" for s in told.stages):
+        connector = "ccs2"
     drawn = face(connector, marked=marked) if marked else None
     sure = told.causes[0] if told.causes and told.causes[0].confidence >= ENOUGH else None
     answers = [_answered(o) for o in shown.session.observations if o.kind == "test" and o.place in TESTS]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from datetime import datetime
 from pathlib import Path
@@ -19,6 +20,12 @@ from gladwire.formats.registry import KNOWN
 from gladwire.web.static_files import address, modules
 
 _HERE = Path(__file__).parent
+
+
+def odds(weight: float) -> str:
+    """A logarithm of odds as a ratio to one, whichever way it speaks."""
+    ratio = math.exp(abs(weight))
+    return f"{ratio:.0f}\u00a0:\u00a01" if ratio >= 10 else f"{ratio:.1f}\u00a0:\u00a01"
 
 
 def number(value: float, digits: int = 2) -> str:
@@ -81,6 +88,7 @@ def make_environment() -> Environment:
     )
     environment.filters.update(
         number=number,
+        odds=odds,
         moment=moment,
         rate=rate,
         size=size,

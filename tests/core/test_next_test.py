@@ -51,20 +51,20 @@ def test_a_sure_cause_is_confirmed_by_its_own_test() -> None:
 
 
 def test_information_is_what_entropy_says() -> None:
-    """One cause at a share of p and the rest open, told by its own test: Shannon's mutual information, written out."""
-    found = [finding("frequency_out")]
-    ranked = weighed(observed(found))
-    assert len(ranked) == 1
-    p = ranked[0].share
+    """Two causes of two parties, told by the test of one: Shannon's mutual information, written out."""
+    ranked = weighed(observed([finding("mains_missing")]))
+    assert {w.cause.owner for w in ranked} == {"evse", "site"}
+    shares = {w.cause.code: w.share / sum(r.share for r in ranked) for w in ranked}
+    p = shares["contactor_not_closing"]
 
-    def h(*parts: float) -> float:
-        return -sum(x * math.log2(x) for x in parts if x)
+    def h(part: float) -> float:
+        return -part * math.log2(part) - (1 - part) * math.log2(1 - part)
 
-    so = 0.88 * p + 0.5 * (1 - p)
-    expected = h(p, 1 - p) - so * h(0.88 * p / so, 0.5 * (1 - p) / so)
-    expected -= (1 - so) * h(0.12 * p / (1 - so), 0.5 * (1 - p) / (1 - so))
-    own = next(t for t in proposals(ranked, found, True) if t.key == CAUSES["pilot_frequency_off"].test)
+    so = 0.88 * p + 0.1 * (1 - p)
+    expected = h(p) - so * h(0.88 * p / so) - (1 - so) * h(0.12 * p / (1 - so))
+    own = next(t for t in asked("mains_missing") if t.key == CAUSES["contactor_not_closing"].test)
     assert own.bits == pytest.approx(1.5 * expected, abs=2e-3)
+    assert asked("frequency_out")[0].bits == 0.0
 
 
 @pytest.mark.parametrize("rule", [r for r in ALL if r.danger], ids=lambda r: r.code)

@@ -40,7 +40,7 @@ class Measured(NamedTuple):
     @property
     def says(self) -> str:
         seen = self.plays.loud + self.plays.soft
-        rest = f"in {100 * self.others:.0f} % of those of the others"
+        rest = f"in {100 * self.others:.0f}\u00a0% of those of the others"
         return f"seen in {seen} of {self.plays.could} plays of this cause, {rest}"
 
 

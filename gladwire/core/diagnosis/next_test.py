@@ -5,12 +5,12 @@ can go wrong. What a known danger forbids is never proposed.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.diagnosis.answers import OPEN, OWN, chance, words
+from gladwire.core.diagnosis.answers import OPEN, chance, words
 from gladwire.core.diagnosis.cause import Cause, Owner
 from gladwire.core.diagnosis.ranking import Weighed
 from gladwire.core.diagnosis.tests import TESTS, Act, Test
@@ -27,8 +27,8 @@ _BEGINS_MIN = 1.0
 _FORBIDDEN: frozenset[Act] = frozenset({"probe", "energise"})
 _UNTIL_SAFE = ("contact_burnt", "contact_wet", "insulation_status")
 _SHOWN = 3
-# A test that tells no cause from another by this much is none.
-_TELLS = 0.2
+# A cause less likely than this is not tested for; a test that tells less than this is not done for what it tells.
+_WORTH_TESTING, _CONSIDERED, _LITTLE = 0.12, 4, 0.05
 _RESULTS: tuple[Literal["so", "not_so"], ...] = ("so", "not_so")
 # A leading owner and cause as sure as this are acted upon; only the proof is left.
 ENOUGH = 0.9
@@ -74,44 +74,45 @@ def proposals(
     if not ranked:
         return ()
     held = forbidden(findings)
+    likely = [w for w in ranked[:_CONSIDERED] if w.share >= _WORTH_TESTING and not w.cause.quiet]
+    worth = {w.cause.test for w in (ranked[0], *likely)}
     kept = []
     for test in TESTS:
         if test.key in answered or (held and test.act in _FORBIDDEN) or (test.key == "swap_lead" and not ac):
             continue
-        chances = [chance(test, w.cause, ac) for w in ranked]
-        if max(chances) - min(chances) < _TELLS and not (test.owners or OWN in chances):
+        if not test.owners and test.key not in worth:
             continue
+        chances = [chance(test, w.cause, ac) for w in ranked]
         bits = _bits(ranked, chances)
         kept.append((bits / ((test.minutes + _BEGINS_MIN) * _RISK[test.act]), bits, test, chances))
     kept.sort(key=lambda found: (-found[0], found[2].key))
-    if _is_enough(ranked):  # what is left is to see it, and to prove the repair
+    # Where little is left to learn, what is left is to see the cause, and to prove its repair.
+    if kept and (ranked[0].share >= ENOUGH or kept[0][1] < _LITTLE):
         kept.sort(key=lambda found: found[2].key != ranked[0].cause.test)
     return tuple(_proposed(test, bits, ranked, chances) for _, bits, test, chances in kept[:_SHOWN])
 
 
-def _is_enough(ranked: Sequence[Weighed]) -> bool:
-    return ranked[0].share >= ENOUGH
-
-
 def _bits(ranked: Sequence[Weighed], chances: Sequence[float]) -> float:
-    """Expected information about the owner, and for less about the cause; those nobody listed answer either way."""
-    shares = [w.share for w in ranked]
-    rest = max(0.0, 1.0 - sum(shares))
-    owners = {w.cause.owner for w in ranked}
+    """Expected information about the owner, and for less about the cause, among what is listed."""
+    total = sum(w.share for w in ranked)
+    shares = [w.share / total for w in ranked]
 
-    def told(of: Callable[[int], object], kinds: Sequence[object]) -> float:
-        prior = [sum(s for i, s in enumerate(shares) if of(i) == kind) for kind in kinds]
-        found = _entropy([*prior, rest])
+    def told(kinds: Sequence[object]) -> float:
+        found = _entropy(_summed(shares, kinds))
         for so in (True, False):
             joint = [s * (p if so else 1 - p) for s, p in zip(shares, chances, strict=True)]
-            total = sum(joint) + OPEN * rest
-            after = [sum(j for i, j in enumerate(joint) if of(i) == kind) for kind in kinds]
-            found -= total * _entropy([*(a / total for a in after), OPEN * rest / total])
+            if (of := sum(joint)) > 0:
+                found -= of * _entropy([part / of for part in _summed(joint, kinds)])
         return max(0.0, found)
 
-    by_owner = told(lambda i: ranked[i].cause.owner, sorted(owners))
-    by_cause = told(lambda i: i, range(len(ranked)))
-    return by_owner + _WORTH_OF_CAUSE * by_cause
+    return told([w.cause.owner for w in ranked]) + _WORTH_OF_CAUSE * told([w.cause.code for w in ranked])
+
+
+def _summed(shares: Sequence[float], kinds: Sequence[object]) -> list[float]:
+    found: dict[object, float] = {}
+    for share, kind in zip(shares, kinds, strict=True):
+        found[kind] = found.get(kind, 0.0) + share
+    return list(found.values())
 
 
 def _entropy(shares: Sequence[float]) -> float:

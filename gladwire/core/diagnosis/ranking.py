@@ -110,6 +110,8 @@ def pair(seen: Observed) -> tuple[Cause, Cause] | None:
             gains = [_left_to(a, b) for a, b in ((first, second), (second, first))]
             alone = max(_score(first), _score(second))
             together = _both(first, second)
+            if first.cause.test == second.cause.test:
+                continue  # one thing by two names
             if min(gains) >= _GRAVE and together > alone + _MARGIN and (best is None or together > best[0]):
                 best = (together, first.cause, second.cause)
     return best[1:] if best else None
@@ -126,7 +128,12 @@ def _left_to(first: Weighed, second: Weighed) -> float:
     return sum(
         i.weight
         for i in second.items
-        if i.weight > 0 and i.finding and i.finding.severity in ("suspect", "fault") and i.code not in told
+        if i.weight > 0
+        and i.finding
+        and i.finding.severity in ("suspect", "fault")
+        and i.code not in told
+        # What only waits, an earlier fault may hold up.
+        and RULES[i.code].rank != "waiting"
     )
 
 

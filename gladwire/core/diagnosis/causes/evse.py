@@ -233,8 +233,8 @@ CAUSES = (
         speaks_for={"insulation_no_verdict": 4.0, "insulation_status": 0.8, "check_refused": 2.6},
         speaks_against={"slac_wrong_post": 2.0},
         test="insulation_self_test",
-        if_so="It hangs again: the post's insulation monitor or its output does not come up; hand to the post's maker.",
-        if_not="It finishes: a large Y capacitance or a leak of the first vehicle slows it; measure its insulation.",
+        if_so="It began and never ended, or its output did not come up: the post's insulation monitor; hand to its maker.",
+        if_not="It measured and refused: a leak or a large Y capacitance on the vehicle's side; have that measured, dead.",
         proof="Cable check finished in under 40 s with Valid, three times.",
     ),
     Cause(

@@ -176,8 +176,8 @@ CAUSES = (
         speaks_for={"insulation_status": 3.5, "check_refused": 2.8},
         speaks_against={"insulation_no_verdict": 1.0},
         test="insulation_low_in_vehicle_or_cable",
-        if_so="The fault follows the vehicle: its inlet (water, dirt) or its high-voltage system; workshop.",
-        if_not="It stays at the post: its cable or its own insulation monitor.",
+        if_so="Water, damage or a low value at inlet, vehicle or cable: that part; workshop.",
+        if_not="Both are dry and well alone: the post's own insulation monitor.",
         proof="Two cable checks in a row that end Valid, on the post that reported the fault.",
     ),
     Cause(
