@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import math
 import os
+import random
 from collections.abc import Iterable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
@@ -17,10 +18,15 @@ from pathlib import Path
 from typing import NamedTuple
 
 from gladwire.benchmarks.blind.plays import WELL, plays
+from gladwire.core.answers import Answer
 from gladwire.core.diagnosis import likelihood
+from gladwire.core.diagnosis.answers import chance
 from gladwire.core.diagnosis.causes import BY_CODE
 from gladwire.core.diagnosis.evidence import Observed, observed
+from gladwire.core.diagnosis.next_test import proposals
 from gladwire.core.diagnosis.ranking import Weighed, weighed
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
+from gladwire.core.diagnosis.tests import Test
 from gladwire.core.findings import Finding
 from gladwire.core.session.session import judge_session
 from gladwire.core.session.sight import blind_spots
@@ -58,10 +64,11 @@ class Seen:
     outcome: str
     findings: tuple[Finding, ...]
     blind: dict[str, str]
+    ac: bool
 
     @cached_property
     def observed(self) -> Observed:
-        return observed(self.findings, self.blind)
+        return observed(self.findings, self.blind, (), self.ac)
 
     @cached_property
     def ranked(self) -> tuple[Weighed, ...]:
@@ -92,7 +99,8 @@ def seen(each: int, seed: int) -> list[Seen]:
         told = result.judgement
         blind = blind_spots(result.scene, told.findings, told.stages)
         cut = play.name.endswith((" late", " early"))
-        found.append(Seen(play.cause, play.name, cut, told.outcome, told.findings, blind))
+        ac = all(stage.stage != "precharge" for stage in told.stages)
+        found.append(Seen(play.cause, play.name, cut, told.outcome, told.findings, blind, ac))
     return found
 
 
@@ -177,9 +185,76 @@ def told_of(found: Sequence[Seen]) -> str:
     bins = " · ".join(f"{100 * share:.0f} % told, {100 * right:.0f} % right ({n})" for share, right, n in held.bins)
     missed = [f"- {s.name}: {s.first} at {100 * s.ranked[0].share:.0f} %" for s in found if s.is_wrong_and_sure]
     return "\n".join([
-        *rows, "", f"Calibration: {bins}; mean error {100 * held.error:.1f} points.", "",
+        *rows, "", _walks(found), "", f"Calibration: {bins}; mean error {100 * held.error:.1f} points.", "",
         "Wrong and sure:" if missed else "Nothing wrong and sure.", "", *missed[:12],
     ])  # fmt: skip
+
+
+# The order of practice: ask, look, dead tests, the post alone, swaps; then what each cause asks for, the likeliest first.
+_PRACTICE = (
+    "elsewhere",
+    "others_here",
+    "look",
+    "cp_core",
+    "pe_core",
+    "post_alone",
+    "swap_vehicle",
+    "swap_post",
+    "swap_lead",
+)
+_OF_A_LEAD = ("cp_core", "pe_core", "swap_lead")
+_DECIDED, _MOST_TESTS = 0.9, 14
+
+
+class Walk(NamedTuple):
+    """Tests done until one owner and one cause led by far. decided, right: whether it came to that, and rightly."""
+
+    tests: int
+    minutes: float
+    decided: bool
+    right: bool
+
+
+def walked(s: Seen, by_engine: bool, rng: random.Random) -> Walk:
+    """Tests in the engine's order or in that of practice, each with a result drawn by the cause that was played."""
+    answers: list[Answer] = []
+    minutes = 0
+    while True:
+        now = observed(s.findings, s.blind, answers, s.ac)
+        ranked = weighed(now)
+        done = frozenset(a.test for a in answers)
+        sure = bool(ranked) and _led(ranked) >= _DECIDED
+        test = _next(s, ranked, done, by_engine)
+        if sure or test is None or len(answers) >= _MOST_TESTS:
+            return Walk(len(answers), minutes, sure, sure and is_right(s.cause, ranked[0].cause.code))
+        minutes += test.minutes
+        so = rng.random() < chance(test, BY_CODE[s.cause], s.ac)
+        answers.append(Answer(test=test.key, result="so" if so else "not_so"))
+
+
+def _next(s: Seen, ranked: Sequence[Weighed], done: frozenset[str], by_engine: bool) -> Test | None:
+    if by_engine:
+        found = proposals(ranked, s.findings, s.ac, done)
+        return TESTS[found[0].key] if found else None
+    order = [*(k for k in _PRACTICE if s.ac or k not in _OF_A_LEAD), *(w.cause.test for w in ranked)]
+    return next((TESTS[key] for key in order if key not in done), None)
+
+
+def _walks(found: Sequence[Seen]) -> str:
+    """Of plays not decided by their captures: what it takes by either order."""
+    rng = random.Random(5)
+    open_ = [s for s in found if s.ranked and s.cause != WELL and _led(s.ranked) < _DECIDED]
+    rows = [
+        "| order of tests | plays not decided by captures | tests | minutes | decided | rightly |",
+        f"|---{'|---' * 5}|",
+    ]
+    for title, by_engine in (("this engine's", True), ("of practice", False)):
+        walks = [walked(s, by_engine, rng) for s in open_]
+        n = max(len(walks), 1)
+        tests, minutes = sum(w.tests for w in walks) / n, sum(w.minutes for w in walks) / n
+        decided, right = sum(w.decided for w in walks), sum(w.right for w in walks)
+        rows.append(f"| {title} | {len(walks)} | {tests:.1f} | {minutes:.0f} | {decided} | {right} |")
+    return "\n".join(rows)
 
 
 def _row(title: str, found: Sequence[Seen]) -> str:

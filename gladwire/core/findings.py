@@ -68,6 +68,7 @@ class Needs(NamedTuple):
 
     lanes: () for the lane the rule belongs to. reached: the stage that must have begun; None for the rule's own, "" for none.
     seconds: how long that must have been seen. rate_hz: samples a second. probe: the end of the cable it can be seen from.
+    series: of a power record, any of which must have been read.
     """
 
     lanes: tuple[Lane, ...] = ()
@@ -75,6 +76,7 @@ class Needs(NamedTuple):
     seconds: float = 0.0
     rate_hz: float = 0.0
     probe: Literal["", "post", "vehicle"] = ""
+    series: tuple[str, ...] = ()
 
 
 Subject = TypeVar("Subject")

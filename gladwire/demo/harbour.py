@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from functools import partial
 
@@ -14,6 +15,14 @@ from gladwire.scenarios import ac
 
 def _one(name: str, content: Callable[[], bytes]) -> tuple[DemoFile, ...]:
     return (DemoFile(name, content),)
+
+
+def _took_part(**parts: str) -> Noted:
+    return Noted("parts", json.dumps(parts, ensure_ascii=False))
+
+
+def _tried(came: str, **parts: str) -> Noted:
+    return Noted("attempt", json.dumps(parts, ensure_ascii=False), unit=came)
 
 
 _AC_CASES: tuple[DemoCase, ...] = (
@@ -109,9 +118,23 @@ _AC_CASES: tuple[DemoCase, ...] = (
                 "mode3_tethered",
                 (Noted("fans_start", "under the bonnet", 5.1), Noted("plug_moved", "cable swings in the wind", 6.9)),
             ),
-            DemoSession("Van 7 on post 3, same cable", _one("hotel_post3_van7.csv", ac.van_holds), "mode3_tethered"),
+            DemoSession(
+                "Van 7 on post 3, same cable",
+                _one("hotel_post3_van7.csv", ac.van_holds),
+                "mode3_tethered",
+                (_took_part(vehicle="Plover Cargo, fleet no. 7", post="Hotel Seaview, post 3 (Tern 22)"),),
+            ),
         ),
         modes=("mode3_tethered",),
+        noted=(
+            _tried("charged", vehicle="Plover Cargo, fleet no. 3", post="Hotel Seaview, post 3 (Tern 22)"),
+            _tried(
+                "failed",
+                vehicle="Plover Cargo, fleet no. 3",
+                post="Hotel Seaview, post 2 (Tern 22)",
+                said="stops after a minute",
+            ),
+        ),
     ),
     DemoCase(
         "Bus stays at “preparing”, bus yard DC stall 4",

@@ -29,6 +29,7 @@ from gladwire.web.pages import (
     session,
     site_play,
     styleguide,
+    swaps,
     timeline,
     today,
 )
@@ -37,7 +38,7 @@ from gladwire.web.static_files import STATIC, VersionedFiles
 
 AREAS = (
     today, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves, readings,
-    site_play, equipment, expect, bench, buses, removing, causes, limits, styleguide,
+    site_play, equipment, expect, bench, buses, removing, swaps, causes, limits, styleguide,
 )  # fmt: skip
 
 

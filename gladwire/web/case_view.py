@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from typing import NamedTuple, get_args
 
 from gladwire.core.case.checklist.plan import BY_PLAN, Plan
 from gladwire.core.case.checklist.step import SKIP, Entry
 from gladwire.core.case.checklist.steps import BY_KEY as STEPS
 from gladwire.core.case.proof import BY_KEY as MODES
 from gladwire.core.case.proof import ModeProof, Stood, Tried, proofs
+from gladwire.core.case.swaps import PARTS, Attempt, Came, Part
 from gladwire.store.models import Case, ChargingSession, Observation
 
 
@@ -32,6 +34,43 @@ def entries_of(case: Case) -> Mapping[str, Entry]:
             answer = o.unit if o.unit == SKIP or not STEPS[o.place].unit else ""
             found[o.place] = Entry(o.value, answer, o.text)
     return found
+
+
+class TriedWith(NamedTuple):
+    """An attempt, of a session or without a capture. session: its number, or None."""
+
+    attempt: Attempt
+    session: int | None
+    text: str
+
+
+_CAME: Mapping[str, Came] = {
+    "charged": "charged", "failed_to_start": "failed", "dropped_out": "failed", "derated": "failed",
+}  # fmt: skip
+
+
+def attempts_of(case: Case) -> list[TriedWith]:
+    """Sessions by what was noted of them, else by the equipment they name, the first else by what the case names; and
+    attempts that were noted without a capture."""
+    found = []
+    for number, session in enumerate(case.sessions):
+        told = session.judgement.outcome if session.judgement and not session.judgement.refusal else ""
+        parts: dict[Part, str] = {
+            "vehicle": session.vehicle.name if session.vehicle else case.vehicle if number == 0 else "",
+            "post": session.stall.name if session.stall else case.post if number == 0 else "",
+        }
+        noted = [o for o in session.observations if o.kind == "parts" and not o.struck_by]
+        kept = _parts(json.loads(noted[-1].text)) if noted else {}
+        found.append(TriedWith(Attempt({**parts, **kept}, _CAME.get(told, "open")), session.id, ""))
+    for one in standing(case, "attempt"):
+        said = json.loads(one.text)
+        came: Came = next((c for c in get_args(Came) if c == one.unit), "open")
+        found.append(TriedWith(Attempt(_parts(said), came), None, said.get("said", "")))
+    return found
+
+
+def _parts(kept: Mapping[str, str]) -> dict[Part, str]:
+    return {part: kept[part] for part in PARTS if kept.get(part)}
 
 
 def reported(case: Case) -> list[str]:

@@ -457,6 +457,7 @@ def _of_nights(each: int, seed: int) -> Iterator[Play]:
         for i in range(each if cause else 0):
             played = night(random.Random(seed * 100_003 + 1000 * number + i))
             record, _ = played.play(seed + i)
+            record = replace(record, places=dict.fromkeys(record.values, "unknown"))
             report = report_of(record, Context.model_validate(played.known), played.neighbours)
             yield Play(
                 cause or "", f"{night.__name__}-{i}", Measured(format="power-csv", records=Records.of_all([report]))

@@ -9,6 +9,8 @@ from gladwire.core.findings import Finding, Needs, Rule
 from gladwire.core.lanes.all import BY_KEY, LANES
 from gladwire.core.lanes.pilot.place import probe_place
 from gladwire.core.lanes.pilot.record import PilotRecord
+from gladwire.core.lanes.power.report import PowerReport
+from gladwire.core.quantities import BY_KEY as QUANTITIES
 from gladwire.core.rulebook import ALL
 from gladwire.core.scene.scene import Scene
 from gladwire.core.scene.spine import spine_of, stage_here
@@ -102,7 +104,14 @@ def _right_end(needs: Needs, scene: Scene, _: float) -> str:
     return "" if wanted in places else f"not probed at the {needs.probe}, as far as it shows"
 
 
-_CHECKS: tuple[Callable[[Needs, Scene, float], str], ...] = (_long_enough, _fast_enough, _right_end)
+def _read(needs: Needs, scene: Scene, _: float) -> str:
+    read = {series for report in scene.of(PowerReport) for series in report.places}
+    if not needs.series or read & set(needs.series):
+        return ""
+    return f"{QUANTITIES[needs.series[0]].title.lower()} not read"
+
+
+_CHECKS: tuple[Callable[[Needs, Scene, float], str], ...] = (_long_enough, _fast_enough, _right_end, _read)
 
 
 def _title(lane: str) -> str:

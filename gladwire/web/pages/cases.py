@@ -85,7 +85,7 @@ class CasePage:
         return all(p.state == "proven" for p in self.proofs)
 
 
-def _case(db: Database, number: int) -> Case:
+def case_or_404(db: Database, number: int) -> Case:
     case = case_with_sessions(db, number)
     if case is None:
         raise RefusedError(404, f"There is no case {number}.", "Look through the list of cases.")
@@ -118,7 +118,7 @@ def make_case(db: Database, form: Annotated[CaseForm, Form()]) -> Response:
 
 @router.get("/cases/{number}")
 def one_case(request: Request, db: Database, number: int) -> Response:
-    case = _case(db, number)
+    case = case_or_404(db, number)
     page = CasePage(
         area="cases",
         case=case,
@@ -157,14 +157,14 @@ def note(
     by_name: Annotated[str, Form(min_length=1, max_length=80)],
 ) -> Response:
     """Note a repair, a stored code or anything else; a repair makes every earlier proof stale."""
-    case = _case(db, number)
+    case = case_or_404(db, number)
     db.add(Observation(case_id=case.id, kind=kind, text=text.strip(), by_name=by_name))
     return signed(RedirectResponse(f"/cases/{number}", 303), by_name)
 
 
 @router.post("/cases/{number}")
 def change_case(db: Database, number: int, form: Annotated[CaseForm, Form()]) -> Response:
-    case = _case(db, number)
+    case = case_or_404(db, number)
     for key, value in form.columns().items():
         setattr(case, key, value)
     return RedirectResponse(f"/cases/{number}", 303)
@@ -179,7 +179,7 @@ def change_state(
     by_name: Annotated[str, Form(max_length=80)] = "",
 ) -> Response:
     """Close or reopen. A case whose reported modes are not all proven closes only with a reason."""
-    case = _case(db, number)
+    case = case_or_404(db, number)
     if state == "open":
         reopen_case(case)
         return RedirectResponse(f"/cases/{number}", 303)
@@ -196,7 +196,7 @@ def change_state(
 @router.post("/sessions/{number}/case")
 def attach(db: Database, number: int, case: Annotated[int, Form()]) -> Response:
     """Put a session that has no case yet into an open one."""
-    session, chosen = charging_session(db, number), _case(db, case)
+    session, chosen = charging_session(db, number), case_or_404(db, case)
     if session is None:
         raise RefusedError(404, f"There is no session {number}.", "Open it again from Today.")
     if session.case_id not in (None, case):

@@ -12,12 +12,12 @@ from starlette.responses import RedirectResponse, Response
 from gladwire.core.case.checklist.plan import BY_PLAN, PLANS, Place, Plan, walk
 from gladwire.core.case.checklist.step import SKIP, Entry
 from gladwire.core.case.checklist.steps import BY_KEY as STEPS
-from gladwire.store.cases import case_with_sessions
 from gladwire.store.models import Case, Observation
 from gladwire.web.case_view import entries_of, plan_of, standing
 from gladwire.web.charts.faces import Face, face
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import reading_in
+from gladwire.web.pages.cases import case_or_404
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render, sentence
@@ -47,16 +47,9 @@ class ChecklistPage:
     by_name: str
 
 
-def _case(db: Database, number: int) -> Case:
-    case = case_with_sessions(db, number)
-    if case is None:
-        raise RefusedError(404, f"There is no case {number}.", "Look through the list of cases.")
-    return case
-
-
 @router.get("/cases/{number}/checklist")
 def checklist(request: Request, db: Database, number: int) -> Response:
-    case = _case(db, number)
+    case = case_or_404(db, number)
     plan = plan_of(case)
     connector = request.cookies.get("connector", "type2")
     rows = _rows(case, plan, connector) if plan else []
@@ -86,7 +79,7 @@ def _face(connector: str, contacts: tuple[str, ...]) -> Face:
 @router.post("/cases/{number}/checklist")
 def choose(db: Database, number: int, plan: Annotated[str, Form()]) -> Response:
     """Choose the checklist of a case; entries already made keep counting."""
-    case = _case(db, number)
+    case = case_or_404(db, number)
     if plan not in BY_PLAN:
         raise RefusedError(422, "That is no checklist known here.", "Choose one from the list.")
     db.add(Observation(case_id=case.id, kind="plan", place=plan))
@@ -113,7 +106,7 @@ _OPEN_OHM = 1e9
 @router.post("/cases/{number}/checklist/entries")
 def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Response:
     """Enter a reading; what follows is worked out anew."""
-    case = _case(db, number)
+    case = case_or_404(db, number)
     step = STEPS.get(form.step)
     if step is None:
         raise RefusedError(422, f"There is no step “{form.step}”.", "Enter it on the checklist.")

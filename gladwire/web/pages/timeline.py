@@ -135,7 +135,7 @@ def strike(
     here: ServicesHere,
     number: int,
     by_name: Annotated[str, Form(min_length=1, max_length=80)],
-    back: Annotated[str, Form(pattern="^(|checklist)$")] = "",
+    back: Annotated[str, Form(pattern="^(|checklist|swaps)$")] = "",
 ) -> Response:
     """Strike out something noted: it stays on record and counts no more."""
     with here.sessions.begin() as db:

@@ -49,7 +49,8 @@ def _closes(both: Switching) -> Iterator[Fact]:
 
 def _stays_open(both: Switching) -> Iterator[Fact]:
     for ask in commands(both.pilot.segments):
-        seen = both.contactor.start_s <= ask.start_s and both.contactor.end_s >= ask.end_s
+        # Captured from before the request on: else nothing shows at which level the line rests.
+        seen = both.contactor.start_s < ask.start_s - SLACK_S and both.contactor.end_s >= ask.end_s
         closed = any(c.start_s < ask.end_s and c.end_s > ask.start_s for c in both.contactor.closings)
         if seen and not closed and ask.end_s - ask.start_s > SWITCH_ON_MAX_S:
             asked = seconds(ask.end_s - ask.start_s)

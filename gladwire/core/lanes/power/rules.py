@@ -165,7 +165,14 @@ RULES: tuple[Rule[PowerReport], ...] = (
         _below("cable"),
         derates="suspect",
     ),
-    Rule("power_cold", "hold", PRACTICE, "a cold pack that takes little", _held("vehicle_cold", severity="note")),
+    Rule(
+        "power_cold",
+        "hold",
+        PRACTICE,
+        "a cold pack that takes little",
+        _held("vehicle_cold", severity="note"),
+        needs=Needs(series=("pack_c",)),
+    ),
     Rule(
         "power_hot",
         "hold",
@@ -173,6 +180,7 @@ RULES: tuple[Rule[PowerReport], ...] = (
         "a hot pack that asks for less",
         _held("vehicle_hot", severity="suspect"),
         derates="suspect",
+        needs=Needs(series=("pack_c",)),
     ),
     Rule(
         "power_thermal",
@@ -181,6 +189,7 @@ RULES: tuple[Rule[PowerReport], ...] = (
         "current folded back by a warm cable or connector",
         _held("cable_thermal", severity="suspect"),
         derates="suspect",
+        needs=Needs(series=("connector_c",)),
     ),
     Rule("power_adapter", "hold", PRACTICE, "an adapter's rating", _held("adapter", severity="note")),
     Rule(

@@ -184,10 +184,11 @@ def _source_levels(record: PilotRecord) -> Iterator[Fact]:
 def _low_alike(s: Segment) -> bool:
     """Whether a loaded state stands low on its high side as far as its low side does: a weak source at the least, at the most
     a leak in front of the load. What conducts in the negative half alone leaves the high side where it was."""
-    if s.state not in "BCD" or s.low_v is None or not _LOADED_LOW_V[0] < -s.low_v < _LOADED_LOW_V[1]:
+    state = s.nearest if s.state == "unknown" else s.state
+    if state not in "BCD" or s.low_v is None or not _LOADED_LOW_V[0] < -s.low_v < _LOADED_LOW_V[1]:
         return False
-    weak = pilot_circuit.nominal_level_v(s.state, -s.low_v)
-    usual = pilot_circuit.nominal_level_v(s.state)
+    weak = pilot_circuit.nominal_level_v(state, -s.low_v)
+    usual = pilot_circuit.nominal_level_v(state)
     return usual - s.high_v > _ALIKE_SHARE * (usual - weak) and s.high_v > weak - _UNMOVED_V
 
 
