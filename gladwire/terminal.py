@@ -87,6 +87,11 @@ def as_text(results: Results) -> str:
     for cause in judgement.causes:
         lines += [
             f"  {100 * cause.confidence:3.0f} %  {cause.title} ({cause.owner})",
-            f"         next: {cause.next_test}",
+            f"         test: {cause.next_test}",
         ]
+    if judgement.next:
+        first = judgement.next[0]
+        lines += ["", f"Do next ({first.minutes} min): {first.do}"]
+        lines += [f"  {result.words}" for result in first.results]
+        lines += [f"  Caution: {first.caution}"]
     return "\n".join(lines)

@@ -17,6 +17,7 @@ from itertools import pairwise
 from pathlib import Path
 from typing import NamedTuple
 
+from gladwire.benchmarks.blind import outside
 from gladwire.benchmarks.blind.plays import WELL, plays
 from gladwire.core.answers import Answer
 from gladwire.core.diagnosis import likelihood
@@ -28,9 +29,12 @@ from gladwire.core.diagnosis.ranking import Weighed, weighed
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.diagnosis.tests import Test
 from gladwire.core.findings import Finding
+from gladwire.core.measured import measure_capture, measure_recording
 from gladwire.core.session.session import judge_session
 from gladwire.core.session.sight import blind_spots
 from gladwire.core.session.timeline import Part
+from gladwire.formats.opening import Source
+from gladwire.formats.registry import read_capture
 
 PAGE = Path("docs/accuracy.md")
 _BEGINS, _ENDS = "<!-- diagnosis -->", "<!-- end diagnosis -->"
@@ -133,6 +137,10 @@ def calibration(plays: Iterable[Seen], sharpness: float) -> Calibration:
         ranked = weighed(s.observed, sharpness)
         if ranked and not (s.cut and ranked[0].cause.code == WELL):
             pairs.append((_led(ranked), is_right(s.cause, ranked[0].cause.code)))
+    return _binned(pairs)
+
+
+def _binned(pairs: Sequence[tuple[float, bool]]) -> Calibration:
     bins = []
     for low, high in pairwise(_BINS):
         inside = [(share, right) for share, right in pairs if low <= share < high]
@@ -141,6 +149,47 @@ def calibration(plays: Iterable[Seen], sharpness: float) -> Calibration:
             bins.append((sum(share for share, _ in inside) / n, sum(right for _, right in inside) / n, n))
     total = sum(n for _, _, n in bins)
     return Calibration(sum(abs(share - right) * n for share, right, n in bins) / max(total, 1), tuple(bins))
+
+
+class Outside(NamedTuple):
+    """A capture no tool of ours made. may: causes that may lead."""
+
+    may: tuple[str, ...]
+    ranked: tuple[Weighed, ...]
+
+    @property
+    def right(self) -> bool:
+        return bool(self.ranked) and self.ranked[0].cause.code in self.may
+
+
+def outside_seen(each: int, seed: int) -> list[Outside]:
+    """Captures no tool of ours made, of which it is known what may lead."""
+    measured = [(case.truth, measure_recording(case.recording)) for case in outside.pilots(each, seed)]
+    measured += [(c.truth, measure_capture(read_capture(Source(c.path))).measured) for c in outside.conversations()]
+    found = []
+    for truth, capture in measured:
+        result = judge_session([Part("", capture)])
+        told = result.judgement
+        blind = blind_spots(result.scene, told.findings, told.stages)
+        ranked = weighed(observed(told.findings, blind, (), all(s.stage != "precharge" for s in told.stages)))
+        if may := truth.causes or ((WELL,) if truth.healthy else ()):
+            found.append(Outside(may, ranked))
+    return found
+
+
+def outside_calibration(found: Iterable[Outside]) -> Calibration:
+    """Whether the causes that may lead do, and what share they have together."""
+    pairs = []
+    for s in found:
+        if s.ranked:
+            lead = sum(w.share for w in s.ranked if w.cause.code in s.may) if s.right else s.ranked[0].share
+            pairs.append((lead, s.right))
+    return _binned(pairs)
+
+
+def proven(found: Iterable[Outside]) -> list[str]:
+    """Causes that rightly lead on a capture no tool of ours made, as the only one that may."""
+    return sorted({s.ranked[0].cause.code for s in found if s.right and len(s.may) == 1})
 
 
 def sharpest(plays: Sequence[Seen]) -> float:
@@ -164,7 +213,9 @@ def main(arguments: Sequence[str]) -> None:
     parser.add_argument("--each", type=int, default=2, help="plays of every class and seed")
     parser.add_argument("--seeds", type=int, nargs="+", default=list(HELD_OUT))
     given = parser.parse_args(arguments)
-    text = told_of(all_seen(given.each, given.seeds))
+    beside = outside_calibration(outside_seen(given.each, given.seeds[0]))
+    told = f"Of captures no tool of ours made: {_told(beside)}."
+    text = f"{told_of(all_seen(given.each, given.seeds)).rstrip()}\n\n{told}"
     print(text)
     page = PAGE.read_text()
     before, _, rest = page.partition(_BEGINS)
@@ -182,12 +233,16 @@ def told_of(found: Sequence[Seen]) -> str:
         _row("begun late or ended early", [s for s in found if s.cut]),
     ]
     held = calibration(found, likelihood.sharpness())
-    bins = " · ".join(f"{100 * share:.0f} % told, {100 * right:.0f} % right ({n})" for share, right, n in held.bins)
     missed = [f"- {s.name}: {s.first} at {100 * s.ranked[0].share:.0f} %" for s in found if s.is_wrong_and_sure]
     return "\n".join([
-        *rows, "", _walks(found), "", f"Calibration: {bins}; mean error {100 * held.error:.1f} points.", "",
+        *rows, "", _walks(found), "", f"Calibration: {_told(held)}.", "",
         "Wrong and sure:" if missed else "Nothing wrong and sure.", "", *missed[:12],
     ])  # fmt: skip
+
+
+def _told(held: Calibration) -> str:
+    bins = " · ".join(f"{100 * share:.0f} % told, {100 * right:.0f} % right ({n})" for share, right, n in held.bins)
+    return f"{bins}; mean error {100 * held.error:.1f} points"
 
 
 # The order of practice: ask, look, dead tests, the post alone, swaps; then what each cause asks for, the likeliest first.

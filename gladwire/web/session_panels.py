@@ -61,6 +61,7 @@ from gladwire.web.pages.known import Known, known_of
 from gladwire.web.power_view import Neighbour, PowerPanel, neighbours, power_panels, whole_of
 from gladwire.web.services import Database
 from gladwire.web.session_view import SessionView, is_waiting, session_view
+from gladwire.work.judging import tested
 
 # A list longer than this is neither read nor drawn; the download holds all.
 _MOST_ROWS = 400
@@ -343,7 +344,8 @@ def _next(shown: Shown) -> NextPart | None:
         connector = "ccs2"
     drawn = face(connector, marked=marked) if marked else None
     sure = told.causes[0] if told.causes and told.causes[0].confidence >= ENOUGH else None
-    answers = [_answered(o) for o in shown.session.observations if o.kind == "test" and o.place in TESTS]
+    struck = [o for o in shown.session.observations if o.kind == "test" and o.struck_by]
+    answers = [_answered(o) for o in (*tested(shown.session), *struck) if o.place in TESTS]
     return NextPart(
         test, told.next[1:], answers, drawn, sure, forbidden(told.findings), shown.session.id, shown.by_name
     )

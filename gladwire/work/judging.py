@@ -6,6 +6,7 @@ import traceback
 from typing import Any
 
 from gladwire.core.answers import RESULTS, Answer, Result
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.scene.inspection import Inspection
 from gladwire.core.scene.stamps import BY_KEY, Stamp
 from gladwire.core.session.alignment import Alignment, by_hand
@@ -84,7 +85,7 @@ def _made_of(session: ChargingSession, found: list[tuple[Capture, StoredMeasurem
             }
             for c, m in found
         ],
-        "observations": [o.id for o in (*_stamped(session), *_looked(session), *_tested(session))],
+        "observations": [o.id for o in (*_stamped(session), *_looked(session), *tested(session))],
     }
 
 
@@ -104,14 +105,17 @@ def _looked(session: ChargingSession) -> list[Observation]:
     return [o for o in session.observations if o.kind == "pin" and not o.struck_by]
 
 
-def _tested(session: ChargingSession) -> list[Observation]:
-    return [o for o in session.observations if o.kind == "test" and not o.struck_by]
+def tested(session: ChargingSession) -> list[Observation]:
+    """Results noted on the case's checklist, then those noted on the session itself, which hold where they differ."""
+    of_case = session.case.observations if session.case else []
+    asked = [o for o in of_case if o.kind == "step" and o.place in TESTS and TESTS[o.place].owners and not o.struck_by]
+    return [*asked, *(o for o in session.observations if o.kind == "test" and not o.struck_by)]
 
 
 def answers_of(session: ChargingSession) -> list[Answer]:
     """What tests showed, in the order they were noted; `unit` holds the result."""
     found = []
-    for o in _tested(session):
+    for o in tested(session):
         result: Result = next((r for r in RESULTS if r == o.unit), "open")
         found.append(Answer(test=o.place, result=result, text=o.text, by_name=o.by_name))
     return found

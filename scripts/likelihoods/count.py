@@ -14,7 +14,7 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
-from gladwire.benchmarks.diagnosis import HELD_OUT, Seen, all_seen, sharpest
+from gladwire.benchmarks.diagnosis import HELD_OUT, Seen, all_seen, outside_seen, proven, sharpest
 from gladwire.core.diagnosis import likelihood
 from gladwire.core.diagnosis.causes import CAUSES
 from gladwire.core.measured import MEASURES
@@ -57,6 +57,7 @@ def main() -> None:
             "held_out": list(HELD_OUT),
         },
         "sharpness": 1.0,
+        "proven": [],
         "plays": dict(sorted(Counter(s.cause for s in found).items())),
         "counts": counted(found),
     }
@@ -64,6 +65,7 @@ def main() -> None:
     for kept in (likelihood.table, likelihood.counts, likelihood.seen, likelihood.absent):
         kept.cache_clear()
     table["sharpness"] = sharpest(all_seen(EACH, HELD_OUT))
+    table["proven"] = proven(outside_seen(1, HELD_OUT[0]))
     written(table)
 
 

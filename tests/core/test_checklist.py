@@ -41,7 +41,7 @@ def test_the_first_step_is_now_and_answering_everything_well_ends_it(plan: objec
         now = next((p.step for p in walk(chosen, entries) if p.state == "now"), None)
         if now is None:
             break
-        values = {"coded": 220.0, "inlet_pp": 4.46}
+        values = {"coded": 220.0, "inlet_pp": 4.46, "bus_wiring": 60.0}
         best = next((key for key, _ in now.answers if now.judge(Entry(None, key)).verdict == "good"), "")
         entries[now.key] = Entry(values.get(now.key, good.get(now.unit)), best)
         assert now.judge(entries[now.key]).verdict == "good", now.key
@@ -99,3 +99,29 @@ def test_readings_are_judged_by_the_tables(step: str, value: float, verdict: str
 def test_a_missing_reading_decides_nothing() -> None:
     for step in STEPS:
         assert step.judge(Entry(None, "")).verdict == "unclear", step.key
+
+
+@pytest.mark.parametrize(
+    ("ohm", "verdict", "says"),
+    [(53.9, "bad", "no bus"), (54.0, "good", "two ends"), (66.0, "good", "two ends"), (66.1, "bad", "no bus"),
+     (108.0, "bad", "one end"), (120.0, "bad", "one end"), (132.0, "bad", "one end"), (40.0, "bad", "no bus")],
+)  # fmt: skip
+def test_termination_of_a_bus(ohm: float, verdict: str, says: str) -> None:
+    """ISO 11898-2: 120 Ω at each of two ends."""
+    told = BY_KEY["bus_wiring"].judge(Entry(ohm, ""))
+    assert told.verdict == verdict
+    assert says in told.text
+
+
+def test_a_plug_that_is_stuck_is_released_by_hand_only_when_proven() -> None:
+    plan = BY_PLAN["stuck"]
+
+    def state(key: str, entries: dict[str, Entry]) -> str:
+        return next(p.state for p in walk(plan, entries) if p.step.key == key)
+
+    still = {"stuck_stop": Entry(None, "no")}
+    assert state("lock_does_not_release", still) == "waits"
+    held = {"stuck_stop": Entry(None, "yes"), "lock_does_not_release": Entry(None, "no")}
+    assert state("stuck_safe", held) == "now"
+    assert "60 V" in BY_KEY["lock_does_not_release"].judge(held["lock_does_not_release"]).text
+    assert state("stuck_safe", {**held, "lock_does_not_release": Entry(None, "yes")}) == "not_needed"

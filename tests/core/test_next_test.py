@@ -60,8 +60,8 @@ def test_information_is_what_entropy_says() -> None:
     def h(part: float) -> float:
         return -part * math.log2(part) - (1 - part) * math.log2(1 - part)
 
-    so = 0.88 * p + 0.1 * (1 - p)
-    expected = h(p) - so * h(0.88 * p / so) - (1 - so) * h(0.12 * p / (1 - so))
+    so = 0.93 * p + 0.06 * (1 - p)
+    expected = h(p) - so * h(0.93 * p / so) - (1 - so) * h(0.07 * p / (1 - so))
     own = next(t for t in asked("mains_missing") if t.key == CAUSES["contactor_not_closing"].test)
     assert own.bits == pytest.approx(1.5 * expected, abs=2e-3)
     assert asked("frequency_out")[0].bits == 0.0

@@ -10,7 +10,7 @@ from gladwire.core.diagnosis.cause import Cause, Owner
 from gladwire.core.diagnosis.tests import Test
 
 # Chance of the first result where the cause is one that the test is for, and where it is another.
-OWN, OTHER = 0.88, 0.1
+OWN, OTHER = 0.93, 0.06
 # And where it is none that is listed.
 OPEN = 0.5
 

@@ -20,7 +20,8 @@ OWNER_WORDS: dict[Owner, str] = {
 
 
 class Cause(NamedTuple):
-    """prior: how common it is among its neighbours (common practice, no source), 1 is usual.
+    """mechanism: what happens, in one sentence. prior: how common it is among its neighbours (common practice, no source),
+    1 is usual.
 
     speaks_for, speaks_against: finding code to weight; 1 is a hint, 3 is nearly decisive. test: key of the test that
     separates it from its neighbours (`tests.py`); if_so, if_not: what either result means. proof: the capture or reading
@@ -29,6 +30,7 @@ class Cause(NamedTuple):
 
     code: str
     title: str
+    mechanism: str
     owner: Owner
     prior: float
     speaks_for: Mapping[str, float]

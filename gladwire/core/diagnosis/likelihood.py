@@ -46,8 +46,8 @@ class Measured(NamedTuple):
 
 @cache
 def table() -> Mapping[str, Any]:
-    """made_of: versions and seeds; sharpness: by which log-odds are scaled; plays: of each cause; counts: by finding and
-    cause."""
+    """made_of: versions and seeds; sharpness: by which log-odds are scaled; plays: of each cause; proven: those that led
+    on captures no tool of ours made; counts: by finding and cause."""
     text = (resources.files("gladwire.core.diagnosis") / "likelihoods.json").read_text()
     loaded: Mapping[str, Any] = json.loads(text)
     return loaded
@@ -61,6 +61,11 @@ def counts(code: str) -> Mapping[str, Count]:
 
 def sharpness() -> float:
     return float(table()["sharpness"])
+
+
+def is_proven(cause: str) -> bool:
+    """Whether it rightly led on a capture that no tool of ours made."""
+    return cause in table().get("proven", ())
 
 
 def plays_of(cause: str) -> int:

@@ -63,6 +63,7 @@ class CausePage:
     cause: Cause
     owner: str
     plays: int
+    proven: bool
     signs: list[Sign]
     test: TestRow
     neighbours: list[Cause]
@@ -97,6 +98,7 @@ def cause(db: Database, code: str) -> Response:
         found,
         OWNER_WORDS[found.owner],
         likelihood.plays_of(code),
+        likelihood.is_proven(code),
         signs,
         _row(TESTS[found.test]),
         _neighbours(found),

@@ -12,6 +12,7 @@ from starlette.responses import RedirectResponse, Response
 from gladwire.core.case.checklist.plan import BY_PLAN, PLANS, Place, Plan, walk
 from gladwire.core.case.checklist.step import SKIP, Entry
 from gladwire.core.case.checklist.steps import BY_KEY as STEPS
+from gladwire.store.judgements import ask
 from gladwire.store.models import Case, Observation
 from gladwire.web.case_view import entries_of, plan_of, standing
 from gladwire.web.charts.faces import Face, face
@@ -129,6 +130,8 @@ def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Resp
         by_name=form.by_name,
     )
     db.add(entered)
+    for session in case.sessions:  # whose fault it is, counts for all of the case's sessions
+        ask(session)
     if step.key == "codes" and form.text:
         db.add(Observation(case_id=case.id, kind="code", text=form.text, by_name=form.by_name))
     return signed(RedirectResponse(f"/cases/{number}/checklist#{step.key}", 303), form.by_name)

@@ -42,6 +42,32 @@ PLANS: tuple[Plan, ...] = (
         "Starts, then stops",
         ("codes", "look", "coded", "cp_core", "pe_core", "plug_in", "hold", "swap", "codes_after"),
     ),
+    Plan(
+        "dc_nothing",
+        "DC: does not start",
+        ("codes", "elsewhere", "others_here", "stall_label", "look", "dc_frames", "swap_vehicle", "swap_post", "codes_after"),
+    ),
+    Plan(
+        "dc_stops",
+        "DC: starts, then stops",
+        ("codes", "elsewhere", "others_here", "look", "dc_frames", "dc_course", "swap_post", "swap_vehicle", "codes_after"),
+    ),
+    Plan("dc_slow", "DC: slower than promised", ("elsewhere", "dc_course", "cabinet_shared", "swap_post", "swap_vehicle")),
+    Plan(
+        "stuck",
+        "The plug will not come out",
+        ("stuck_stop", "lock_does_not_release", "stuck_safe", "codes", "codes_after"),
+    ),
+    Plan(
+        "refused",
+        "Not authorised",
+        ("stall_label", "others_here", "other_means", "elsewhere", "dc_frames"),
+    ),
+    Plan(
+        "bus",
+        "Retrofit controller or CAN connector",
+        ("controller_warns", "elsewhere", "look", "controller_supply", "bus_wiring", "bus_log", "swap_post"),
+    ),
 )  # fmt: skip
 BY_PLAN = {plan.key: plan for plan in PLANS}
 

@@ -60,6 +60,18 @@ def yes_no(good: str, yes: str, no: str) -> Callable[[Entry], Judged]:
     return judge
 
 
+def of_test(key: str) -> tuple[Callable[[Entry], Judged], tuple[tuple[str, str], ...]]:
+    """(a judge, the answers) of a test that tells whose fault it is, by its own results; the judge takes them up as well."""
+    test = TESTS[key]
+
+    def judge(entry: Entry) -> Judged:
+        if entry.answer not in ("so", "not_so"):
+            return Judged("unclear", "Not known: it tells nothing yet.")
+        return Judged("bad", test.so) if entry.answer == "so" else Judged("good", test.not_so)
+
+    return judge, (("so", test.so), ("not_so", test.not_so), ("unclear", "not known yet"))
+
+
 SKIP = "skip"
 
 

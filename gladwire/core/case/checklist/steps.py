@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from gladwire.core.calculations.proximity import read_latch, read_ohms
-from gladwire.core.case.checklist.step import Entry, Judged, Step, yes_no
+from gladwire.core.case.checklist.step import Entry, Judged, Step, of_test, yes_no
 from gladwire.core.standards import pilot_levels
 from gladwire.core.standards.dc_limits import RELEASE_FIRST
 
@@ -61,7 +61,139 @@ def _open_circuit(entry: Entry) -> Judged:
     )
 
 
+def _termination(entry: Entry) -> Judged:
+    """Two ends of 120 Ω each (ISO 11898-2)."""
+    if entry.value is None:
+        return Judged("unclear", "No resistance was entered.")
+    if 54.0 <= entry.value <= 66.0:
+        return Judged("good", f"{entry.value:g} Ω: two ends are terminated.")
+    if 108.0 <= entry.value <= 132.0:
+        return Judged("bad", f"{entry.value:g} Ω: one end's termination is missing.")
+    return Judged("bad", f"{entry.value:g} Ω is no bus of two ends: a wire, a third termination, or a short.")
+
+
+def _whose(key: str, title: str) -> Step:
+    judge, answers = of_test(key)
+    return Step(key, title, "known either way", judge, answers=answers)
+
+
 STEPS: tuple[Step, ...] = (
+    _whose("elsewhere", "Does this vehicle charge elsewhere?"),
+    _whose("others_here", "Do others charge here?"),
+    _whose("swap_vehicle", "Another vehicle at this post"),
+    _whose("swap_post", "This vehicle at another post"),
+    Step(
+        "dc_frames",
+        "The conversation, captured",
+        "every stage proven to Ramp",
+        yes_no(
+            "yes",
+            "It starts: let it run.",
+            "Drop the capture here: the stage line says where it stopped, and whose turn it was.",
+        ),
+        answers=(("yes", "it starts"), ("no", "it stops somewhere"), ("unclear", "cannot tell")),
+    ),
+    Step(
+        "dc_course",
+        "The power record",
+        "amperes at the lowest of the ratings, until the vehicle asks for less",
+        yes_no(
+            "yes", "It holds what it can.", "Drop the record here: the ledger says what held it back, minute by minute."
+        ),
+        answers=(
+            ("yes", "it holds what the ratings give"),
+            ("no", "it falls short or stops"),
+            ("unclear", "cannot tell"),
+        ),
+    ),
+    Step(
+        "cabinet_shared",
+        "Alone, then with a neighbour",
+        "the same power either way",
+        yes_no("yes", "The neighbour changes nothing.", "The cabinet is shared: as built, or as set."),
+        answers=(("yes", "the same either way"), ("no", "less with a neighbour"), ("unclear", "cannot tell")),
+    ),
+    Step(
+        "stall_label",
+        "The right stall",
+        "one name for it everywhere",
+        yes_no(
+            "yes",
+            "It is the stall that was started.",
+            "Another stall was started: nothing is broken; have the labels put right.",
+        ),
+        answers=(("yes", "the same everywhere"), ("no", "they differ"), ("unclear", "cannot tell")),
+    ),
+    Step(
+        "other_means",
+        "Other means of starting",
+        "it starts by one of them",
+        yes_no(
+            "yes",
+            "It starts: the first means was refused; its provider knows why.",
+            "None starts it: back end, load control, or the post itself; capture its pilot.",
+        ),
+        answers=(("yes", "one of them starts it"), ("no", "none does"), ("unclear", "cannot tell")),
+    ),
+    Step(
+        "stuck_stop",
+        "Both sides stopped",
+        "0 A on both, lamps at rest",
+        yes_no(
+            "yes",
+            "Nobody asks for power any more.",
+            "Somebody still does: the lock holds rightly. Use the emergency stop.",
+        ),
+        answers=(("yes", "0 A on both"), ("no", "one still charges"), ("unclear", "cannot tell")),
+    ),
+    Step(
+        "lock_does_not_release",
+        "Release by remote and post",
+        "the lock lets go",
+        yes_no("yes", "It released: note which of them did it.", f"It stays held. {RELEASE_FIRST}."),
+        answers=(("yes", "it releases"), ("no", "it stays locked"), ("unclear", "cannot tell")),
+        unless={"stuck_stop": "A lock holds rightly while somebody asks for power: end that first."},
+    ),
+    Step(
+        "stuck_safe",
+        "Open and under 60 V, proven",
+        "contactors open, under 60 V at the inlet",
+        yes_no(
+            "yes",
+            "The manual release may be used, by those who are trained for it.",
+            "Leave it: call the owner and the maker.",
+        ),
+        answers=(("yes", "proven"), ("no", "not so, or not to be proven"), ("unclear", "nobody here may prove it")),
+        only_if=("lock_does_not_release", "bad"),
+    ),
+    Step(
+        "bus_log",
+        "The bus, captured",
+        "both sides heard, contactors close",
+        yes_no("yes", "The controllers agree.", "Drop the log here: what closed when, and which flag came first."),
+        answers=(("yes", "it charges"), ("no", "it stops somewhere"), ("unclear", "cannot tell")),
+    ),
+    Step(
+        "controller_supply",
+        "The controller's supply and wake line",
+        "12 V, and the wake line comes up",
+        yes_no("yes", "It is awake.", "It sleeps or has no supply: follow that wire before anything else."),
+        answers=(("yes", "both"), ("no", "one is missing"), ("unclear", "cannot tell")),
+    ),
+    Step(
+        "controller_warns",
+        "The controller's stored faults",
+        "noted, or none",
+        yes_no("no", "Faults are noted: what they name comes first.", "None stored."),
+        answers=(("no", "none are stored"), ("yes", "faults are stored, noted below")),
+    ),
+    Step(
+        "bus_wiring",
+        "Termination of the bus",
+        "about 60 Ω",
+        _termination,
+        unit="Ω",
+    ),
     Step(
         "codes",
         "Stored fault codes",

@@ -8,6 +8,7 @@ CAUSES = (
     Cause(
         code="authorisation_not_given",
         title="Authorisation or payment not given",
+        mechanism="Card, app or contract is not accepted, or the back end never answers.",
         owner="backend",
         prior=1.2,
         speaks_for={"authorisation_refused": 4.0, "authorisation_endless": 4.0},
@@ -20,6 +21,7 @@ CAUSES = (
     Cause(
         code="root_not_known",
         title="Root certificate not known to the other side",
+        mechanism="The other side's root certificate is not among those this side trusts.",
         owner="backend",
         prior=0.8,
         speaks_for={"tls_root_refused": 4.0},
@@ -32,6 +34,7 @@ CAUSES = (
     Cause(
         code="contract_refused_by_provider",
         title="Contract refused: cancelled, revoked, or not known",
+        mechanism="The provider behind the contract says no: cancelled, revoked, or not known to it.",
         owner="backend",
         prior=1.1,
         speaks_for={"contract_refused": 4.5, "contract_not_installed": 2.5},
@@ -44,6 +47,7 @@ CAUSES = (
     Cause(
         code="not_authorised",
         title="Post waits for card or back end",
+        mechanism="The post sees a vehicle and keeps its oscillator off until somebody may charge.",
         owner="backend",
         prior=1.2,
         speaks_for={"no_offer": 3.0},

@@ -8,6 +8,7 @@ CAUSES = (
     Cause(
         code="pilot_open",
         title="Pilot open: CP pin recessed or core broken",
+        mechanism="The pilot's core or pin does not connect, so the post sees nobody and the vehicle sees no post.",
         owner="cable",
         prior=0.8,
         speaks_for={
@@ -28,6 +29,7 @@ CAUSES = (
     Cause(
         code="pilot_shorted_to_pe",
         title="Pilot shorted to PE",
+        mechanism="The pilot touches protective earth, and the post's source is pulled to 0 V through its 1 kΩ.",
         owner="cable",
         prior=0.7,
         speaks_for={"pilot_stuck_at_zero": 3.0, "pilot_to_zero": 2.2},
@@ -40,6 +42,7 @@ CAUSES = (
     Cause(
         code="corroded_contact",
         title="Resistive CP or PE contact",
+        mechanism="Resistance in CP or PE lifts every loaded level, until B or C leave the band the post accepts.",
         owner="cable",
         prior=1.0,
         speaks_for={
@@ -59,6 +62,10 @@ CAUSES = (
     Cause(
         code="loose_contact",
         title="Worn or loose pilot contact",
+        mechanism=(
+            "A worn pin or a strained core opens for milliseconds, and either side may take that for a plug that "
+            "was drawn."
+        ),
         owner="cable",
         prior=1.0,
         speaks_for={"pilot_interrupted": 3.5, "pilot_lost_while_asking": 1.2, "series_resistance": 0.8},
@@ -71,6 +78,7 @@ CAUSES = (
     Cause(
         code="water_or_leakage",
         title="Water or leakage between CP and PE",
+        mechanism="Moisture conducts between CP and PE, loads the source and rounds its edges.",
         owner="cable",
         prior=0.5,
         speaks_for={
@@ -89,6 +97,7 @@ CAUSES = (
     Cause(
         code="too_much_capacitance",
         title="Too much capacitance on the pilot",
+        mechanism="A long or wet cable, or an added filter, takes the pilot's edges longer than a receiver allows.",
         owner="cable",
         prior=0.7,
         speaks_for={"slow_edges": 4.0},
@@ -101,6 +110,7 @@ CAUSES = (
     Cause(
         code="latch_pressed_or_broken",
         title="Latch pressed, or its switch broken",
+        mechanism="The latch switch changes proximity, and the vehicle stops at once so that no plug leaves under load.",
         owner="cable",
         prior=1.0,
         speaks_for={"latch_pressed": 4.0, "plug_touched": 0.5},
@@ -113,6 +123,7 @@ CAUSES = (
     Cause(
         code="proximity_contact_open",
         title="Proximity contact open or intermittent",
+        mechanism="The proximity contact or its resistor's wire opens, and the vehicle takes the plug for gone.",
         owner="cable",
         prior=0.9,
         speaks_for={"proximity_intermittent": 4.0, "proximity_wrong": 2.0},
@@ -125,6 +136,7 @@ CAUSES = (
     Cause(
         code="line_attenuates",
         title="Power line weak: CP or PE contact, or a filter across it",
+        mechanism="The power line signal loses too much on the way: a poor CP or PE contact, a filter, a crossed pair.",
         owner="cable",
         prior=1.0,
         speaks_for={
@@ -147,6 +159,7 @@ CAUSES = (
     Cause(
         code="pilot_contact_in_session",
         title="Pilot contact opens during the charge",
+        mechanism="A contact of the pilot opens while current flows, and both sides stop at once.",
         owner="cable",
         prior=0.8,
         speaks_for={"lost_first": 4.0, "pilot_lost_while_asking": 1.0, "pilot_interrupted": 1.0},
@@ -159,6 +172,7 @@ CAUSES = (
     Cause(
         code="connector_bus_open",
         title="Bus of the connector open, or the adapter asleep",
+        mechanism="The connector's bus is not connected through, or the adapter between is not powered.",
         owner="cable",
         prior=0.9,
         speaks_for={"can_one_side": 4.5},
@@ -171,6 +185,7 @@ CAUSES = (
     Cause(
         code="lead_underrated",
         title="Lead or cable rated for less than the post gives",
+        mechanism="The lead's code tells the vehicle less than the post could give, and it keeps to that.",
         owner="cable",
         prior=1.0,
         speaks_for={"power_lead": 3.0},
@@ -183,6 +198,7 @@ CAUSES = (
     Cause(
         code="adapter_limits",
         title="Adapter's rating",
+        mechanism="The adapter is rated for less than post and vehicle, and folds back or is kept to its rating.",
         owner="cable",
         prior=0.8,
         speaks_for={"power_adapter": 3.0},

@@ -8,6 +8,10 @@ CAUSES = (
     Cause(
         code="oscillating_with_nothing_connected",
         title="Post oscillates with nothing connected",
+        mechanism=(
+            "The post's controller starts its oscillator although no vehicle loads the pilot, so a vehicle that "
+            "comes finds an offer nobody made to it."
+        ),
         owner="evse",
         prior=1.0,
         speaks_for={"oscillating_without_vehicle": 5.0},
@@ -21,6 +25,7 @@ CAUSES = (
     Cause(
         code="post_dead_or_unavailable",
         title="Post switched off or out of service",
+        mechanism="A post without supply shows 0 V; one that is blocked or in error says so with −12 V.",
         owner="evse",
         prior=1.0,
         speaks_for={
@@ -38,6 +43,7 @@ CAUSES = (
     Cause(
         code="pilot_source_weak",
         title="Pilot source low or unbalanced",
+        mechanism="The post's ±12 V or its 1 kΩ is off, so every state stands lower than the vehicle's resistors put it.",
         owner="evse",
         prior=0.8,
         speaks_for={
@@ -55,6 +61,7 @@ CAUSES = (
     Cause(
         code="pilot_frequency_off",
         title="Pilot frequency off",
+        mechanism="The oscillator runs beside 1 kHz, and a vehicle that counts cycles takes the offer for none.",
         owner="evse",
         prior=0.6,
         speaks_for={"frequency_out": 5.0},
@@ -67,6 +74,7 @@ CAUSES = (
     Cause(
         code="duty_outside_table",
         title="Duty outside the table",
+        mechanism="The duty stands for no current, so the vehicle may not draw.",
         owner="evse",
         prior=0.8,
         speaks_for={"duty_forbidden": 5.0, "duty_at_the_edge": 1.2},
@@ -79,6 +87,7 @@ CAUSES = (
     Cause(
         code="site_withdraws_offer",
         title="Site or load control withdraws the offer",
+        mechanism="Load control takes the oscillation away, and the vehicle has to stop within seconds.",
         owner="evse",
         prior=0.8,
         speaks_for={"offer_withdrawn": 3.5},
@@ -91,6 +100,7 @@ CAUSES = (
     Cause(
         code="post_stopped_with_error",
         title="Post stopped with an error",
+        mechanism="The post finds a fault of its own, opens its contactor and pulls the pilot to 0 or −12 V.",
         owner="evse",
         prior=0.9,
         speaks_for={
@@ -108,6 +118,7 @@ CAUSES = (
     Cause(
         code="contactor_not_closing",
         title="Contactor does not close",
+        mechanism="The vehicle asks, and the post's contactor is not driven, or its coil or contacts do not follow.",
         owner="evse",
         prior=1.0,
         speaks_for={"mains_missing": 4.5, "contactor_not_driven": 4.0},
@@ -120,6 +131,7 @@ CAUSES = (
     Cause(
         code="contactor_welded",
         title="Contactor welded or bridged",
+        mechanism="Contacts have fused, so mains stands at the outlet whether anybody asks or not.",
         owner="evse",
         prior=0.8,
         speaks_for={"mains_without_request": 4.5, "mains_off_late": 1.0, "contactor_stays_closed": 3.5},
@@ -132,6 +144,7 @@ CAUSES = (
     Cause(
         code="supply_dropped",
         title="Supply or contactor dropped out under load",
+        mechanism="Mains or the contactor's coil goes under load: a breaker, a loose terminal, a sagging feed.",
         owner="evse",
         prior=0.9,
         speaks_for={"current_lost": 3.0, "mains_dip": 1.5},
@@ -144,6 +157,7 @@ CAUSES = (
     Cause(
         code="modem_silent",
         title="Post's power line modem silent",
+        mechanism="The post's modem is off, asleep or not listening on this outlet, so nobody answers the vehicle's sounds.",
         owner="evse",
         prior=1.0,
         speaks_for={"slac_no_answer": 4.0},
@@ -156,6 +170,7 @@ CAUSES = (
     Cause(
         code="neighbour_matched",
         title="Matched by a neighbouring post (crosstalk)",
+        mechanism="The line couples into a neighbouring post, which hears the vehicle better than its own and takes it.",
         owner="evse",
         prior=0.8,
         speaks_for={"slac_wrong_post": 5.0, "slac_ambiguous": 1.5, "insulation_no_verdict": 0.3},
@@ -168,6 +183,7 @@ CAUSES = (
     Cause(
         code="modems_do_not_join",
         title="Modems match and do not join",
+        mechanism="Both have matched and do not come into one network: the key was not set, or one modem restarted.",
         owner="evse",
         prior=0.7,
         speaks_for={"slac_not_joined": 4.0, "slac_match_refused": 2.5, "slac_broke_off": 1.5, "sdp_no_answer": 0.6},
@@ -180,6 +196,7 @@ CAUSES = (
     Cause(
         code="controller_unreachable",
         title="Post's controller not behind its modem",
+        mechanism="The modems have a link, and the post's controller behind its modem does not answer.",
         owner="evse",
         prior=0.9,
         speaks_for={"sdp_no_answer": 4.0, "tcp_refused": 3.0, "tcp_never_opened": 0.8},
@@ -192,6 +209,7 @@ CAUSES = (
     Cause(
         code="security_differs",
         title="Vehicle and post want different security",
+        mechanism="One side insists on TLS and the other has none, or neither finds a cipher both know.",
         owner="evse",
         prior=0.8,
         speaks_for={"sdp_security": 3.5, "tls_nothing_common": 3.5, "tls_failed": 3.0, "tcp_never_opened": 0.6},
@@ -204,6 +222,7 @@ CAUSES = (
     Cause(
         code="no_protocol_in_common",
         title="No protocol in common",
+        mechanism="The vehicle names the protocols it speaks, and the post speaks none of them.",
         owner="evse",
         prior=0.8,
         speaks_for={"no_common_protocol": 5.0},
@@ -216,6 +235,7 @@ CAUSES = (
     Cause(
         code="no_kind_in_common",
         title="No kind of charging in common",
+        mechanism="The post's services hold no kind of charging this vehicle was plugged in for.",
         owner="evse",
         prior=0.8,
         speaks_for={"services_not_taken": 2.3},
@@ -228,6 +248,7 @@ CAUSES = (
     Cause(
         code="insulation_self_test",
         title="Post's insulation check does not finish",
+        mechanism="The post's insulation monitor starts and never gives a verdict, or its output does not come up for it.",
         owner="evse",
         prior=0.8,
         speaks_for={"insulation_no_verdict": 4.0, "insulation_status": 0.8, "check_refused": 2.6},
@@ -240,6 +261,7 @@ CAUSES = (
     Cause(
         code="precharge_output_low",
         title="Post's output does not come up in pre-charge",
+        mechanism="The post's modules do not bring the line to the pack's volts, so the vehicle keeps its contactors open.",
         owner="evse",
         prior=1.0,
         speaks_for={"precharge_not_reached": 3.5, "can_no_precharge": 3.0, "check_refused": 1.0},
@@ -252,6 +274,7 @@ CAUSES = (
     Cause(
         code="post_malfunctions",
         title="Post reports a malfunction of its own",
+        mechanism="The post reports a fault of its own in its status and stops.",
         owner="evse",
         prior=1.0,
         speaks_for={"post_malfunction": 4.0},
@@ -264,6 +287,7 @@ CAUSES = (
     Cause(
         code="post_switching_fails",
         title="Post cannot switch its output",
+        mechanism="The post is told to switch on, and its output contactor or its self-test refuses.",
         owner="evse",
         prior=0.9,
         speaks_for={"switching_refused": 4.0, "response_failed": 0.8, "no_current": 1.2},
@@ -276,6 +300,7 @@ CAUSES = (
     Cause(
         code="post_controller_hangs",
         title="Post's controller goes silent or breaks off",
+        mechanism="The post's controller stops answering or closes the connection in the middle.",
         owner="evse",
         prior=1.0,
         speaks_for={
@@ -292,6 +317,7 @@ CAUSES = (
     Cause(
         code="post_refuses",
         title="Post refuses a step, without saying why",
+        mechanism="The post answers a step with FAILED and does not say why.",
         owner="evse",
         prior=0.9,
         speaks_for={"response_failed": 3.2},
@@ -304,6 +330,7 @@ CAUSES = (
     Cause(
         code="certificate_out_of_date",
         title="Certificate out of its dates",
+        mechanism="A certificate's dates do not hold today, and the other side must refuse it.",
         owner="evse",
         prior=1.0,
         speaks_for={"tls_certificate_out": 4.5, "tls_date_refused": 3.5},
@@ -316,6 +343,7 @@ CAUSES = (
     Cause(
         code="clock_wrong_at_post",
         title="Clock of the post (or vehicle) wrong",
+        mechanism="A clock that is wrong makes a good certificate look expired, or not valid yet.",
         owner="evse",
         prior=0.9,
         speaks_for={"clock_refuses": 4.5, "clock_wrong": 3.0, "tls_certificate_out": 0.8, "tls_date_refused": 2.0},
@@ -328,6 +356,7 @@ CAUSES = (
     Cause(
         code="chain_not_whole",
         title="Certificate chain not sent whole",
+        mechanism="A certificate between leaf and root was not sent, so the other side cannot reach a root it trusts.",
         owner="evse",
         prior=0.8,
         speaks_for={"chain_incomplete": 4.0, "tls_root_refused": 1.2},
@@ -340,6 +369,7 @@ CAUSES = (
     Cause(
         code="session_forgotten",
         title="Post forgot the paused session",
+        mechanism="The post lost the paused session, after a restart or a time-out, and treats the vehicle as new.",
         owner="evse",
         prior=0.6,
         speaks_for={"resume_refused": 4.5},
@@ -352,6 +382,7 @@ CAUSES = (
     Cause(
         code="post_stops_by_itself",
         title="Post stopped on its own account",
+        mechanism="The post ends the charge or vanishes from the bus although the vehicle still asks.",
         owner="evse",
         prior=0.8,
         speaks_for={"can_post_stopped": 4.0, "can_post_gone": 4.0},
@@ -364,6 +395,7 @@ CAUSES = (
     Cause(
         code="modules_missing",
         title="Modules of the cabinet out of work",
+        mechanism="Some of the cabinet's power modules are off or broken, so it gives a share of its rating.",
         owner="evse",
         prior=0.8,
         speaks_for={
@@ -386,6 +418,7 @@ CAUSES = (
     Cause(
         code="cable_cooling",
         title="Cable or connector too warm, cooling failing",
+        mechanism="The cable's coolant or fan does not carry its heat away, and the post folds current back.",
         owner="evse",
         prior=0.8,
         speaks_for={"power_thermal": 3.0, "power_slower": 1.0},
@@ -398,6 +431,7 @@ CAUSES = (
     Cause(
         code="power_interruption",
         title="Session broken off by post, vehicle or somebody",
+        mechanism="Power went to nothing in the middle, and a record of power alone does not say who ended it.",
         owner="evse",
         prior=0.8,
         speaks_for={"power_interrupted": 2.0},
@@ -410,6 +444,7 @@ CAUSES = (
     Cause(
         code="post_has_nothing_to_offer",
         title="Post has no current to offer",
+        mechanism="The site's limit leaves this post under 6 A, so it keeps its oscillator off.",
         owner="evse",
         prior=0.7,
         speaks_for={"no_offer": 2.0, "offer_withdrawn": 0.8},

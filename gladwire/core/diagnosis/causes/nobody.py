@@ -9,6 +9,7 @@ CAUSES = (
     Cause(
         code="charger_size",
         title="The vehicle's charger is smaller than the offer",
+        mechanism="The vehicle's charger cannot take all that is offered.",
         owner="none",
         prior=1.0,
         speaks_for={"draws_below_offer": 2.0},
@@ -21,6 +22,7 @@ CAUSES = (
     Cause(
         code="limits_do_not_meet",
         title="This class of post cannot charge this pack",
+        mechanism="What the post can give and what the pack needs do not overlap.",
         owner="none",
         prior=1.0,
         speaks_for={"limits_voltage": 4.5, "limits_current": 4.0, "limits_refused": 3.0},
@@ -33,6 +35,7 @@ CAUSES = (
     Cause(
         code="driver_limit",
         title="The driver's own limit holds it back",
+        mechanism="A setting of the driver's keeps current below what both could do.",
         owner="none",
         prior=1.0,
         speaks_for={"can_driver_limit": 4.0},
@@ -45,6 +48,7 @@ CAUSES = (
     Cause(
         code="pack_cold",
         title="Pack too cold to take more",
+        mechanism="A cold pack may only take little until it has warmed.",
         owner="none",
         prior=1.0,
         speaks_for={"power_cold": 2.5},
@@ -57,6 +61,7 @@ CAUSES = (
     Cause(
         code="converter_limits",
         title="High-voltage pack at a post of lower volts",
+        mechanism="The pack's volts lie above the post's, and a converter on board carries only part of the power.",
         owner="none",
         prior=1.0,
         speaks_for={"power_converter": 3.0},
@@ -69,6 +74,7 @@ CAUSES = (
     Cause(
         code="label_unreachable",
         title="A label in kW this pack's volts cannot reach",
+        mechanism="A label in kW holds at its highest volts; this pack's are lower, and amperes are the limit.",
         owner="none",
         prior=0.6,
         speaks_for={"power_label": 1.5},
@@ -81,6 +87,7 @@ CAUSES = (
     Cause(
         code="capture_misleads",
         title="The capture misleads: probe, coupling or range",
+        mechanism="Coupling, range or probe made the trace, not the pilot.",
         owner="none",
         prior=0.8,
         speaks_for={
@@ -101,6 +108,7 @@ CAUSES = (
     Cause(
         code="nothing_plugged_in",
         title="Nothing plugged in, post healthy",
+        mechanism="A healthy post waits with steady +12 V until a vehicle loads its pilot.",
         owner="none",
         prior=1.2,
         speaks_for={"nothing_connected": 1.6},
@@ -113,6 +121,7 @@ CAUSES = (
     Cause(
         code="pilot_well",
         title="Nothing wrong in what was captured",
+        mechanism="All that could be seen was as it should be.",
         owner="none",
         prior=1.0,
         speaks_for={rule.code: rule.well for rule in RULES if rule.well > 0},

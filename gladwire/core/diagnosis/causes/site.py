@@ -8,6 +8,7 @@ CAUSES = (
     Cause(
         code="supply_missing",
         title="No supply behind a contactor that closes",
+        mechanism="The contactor closes and nothing stands behind it: a breaker, a fuse, or the feed.",
         owner="site",
         prior=0.9,
         speaks_for={"mains_missing": 3.3},
@@ -20,6 +21,10 @@ CAUSES = (
     Cause(
         code="plug_not_fully_seated",
         title="Plug not fully seated",
+        mechanism=(
+            "Proximity makes before the pilot does; a plug held back by debris, a lip or a stiff seal has the one "
+            "and not the other."
+        ),
         owner="site",
         prior=1.1,
         speaks_for={
@@ -39,6 +44,7 @@ CAUSES = (
     Cause(
         code="plug_drawn_while_charging",
         title="Plug drawn without stopping first",
+        mechanism="Somebody draws the plug while current is asked for, and the pilot opens first.",
         owner="site",
         prior=0.9,
         speaks_for={"pilot_lost_while_asking": 2.2, "pilot_gone_at_inlet": 2.0},
@@ -51,6 +57,7 @@ CAUSES = (
     Cause(
         code="lock_blocked",
         title="Lock obstructed: debris, or the plug not home",
+        mechanism="Something keeps the lock's pin from going home; the motor stalls and tries again.",
         owner="site",
         prior=1.2,
         speaks_for={"lock_obstructed": 4.5, "lock_no_feedback": 2.0, "heard_lock_clatter": 1.5, "contact_debris": 2.5},
@@ -63,6 +70,7 @@ CAUSES = (
     Cause(
         code="post_has_no_power_to_give",
         title="Post has no power to give",
+        mechanism="The site or cabinet has nothing left, and the post states a limit of zero.",
         owner="site",
         prior=0.7,
         speaks_for={
@@ -81,6 +89,7 @@ CAUSES = (
     Cause(
         code="emergency_stop_pressed",
         title="Emergency stop or a fault stop of the post",
+        mechanism="A button, a door or a tilt sensor opens the safety chain, and the post stops at once.",
         owner="site",
         prior=0.7,
         speaks_for={"post_emergency": 3.5, "lost_first": 0.6},
@@ -93,6 +102,7 @@ CAUSES = (
     Cause(
         code="station_stop",
         title="Stopped at the post or by its operator",
+        mechanism="The post asks for an end because somebody or a tariff's limit wished it.",
         owner="site",
         prior=1.0,
         speaks_for={"stop_followed": 2.0, "stop_ignored": 1.0, "post_status": 1.2},
@@ -105,6 +115,7 @@ CAUSES = (
     Cause(
         code="cabinet_shared",
         title="Power shared with a neighbour",
+        mechanism="Two outlets share modules, and a neighbour takes some of them.",
         owner="site",
         prior=1.2,
         speaks_for={"power_shared": 3.0, "power_neighbour": 1.5, "gives_less": 0.8, "post_lowers_limit": 0.8},
@@ -117,6 +128,7 @@ CAUSES = (
     Cause(
         code="site_supply_limited",
         title="Site supply or buffer battery used up",
+        mechanism="The feed or its buffer cannot hold what the posts ask for together.",
         owner="site",
         prior=0.7,
         speaks_for={"power_supply": 3.0, "power_shared": 0.6},
@@ -129,6 +141,7 @@ CAUSES = (
     Cause(
         code="offer_lowered_by_site",
         title="Post or site lowers what it gives: load control, a neighbour, or heat in the post",
+        mechanism="Load control, a neighbour or heat lowers what the post may give, and the vehicle follows.",
         owner="site",
         prior=1.0,
         speaks_for={"offer_lowered": 3.5, "offer_followed": 1.0, "post_lowers_limit": 3.0},
@@ -141,6 +154,7 @@ CAUSES = (
     Cause(
         code="phase_missing",
         title="A phase carries nothing",
+        mechanism="One phase of lead, post or feed carries nothing.",
         owner="site",
         prior=1.0,
         speaks_for={"power_phase_lost": 3.0},

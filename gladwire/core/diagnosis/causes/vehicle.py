@@ -9,6 +9,10 @@ CAUSES = (
     Cause(
         code="lock_feedback_dead",
         title="Lock feedback dead, or actuator open",
+        mechanism=(
+            "The motor runs and the position switch does not tell: its contact, its wire, or an actuator that "
+            "does not move."
+        ),
         owner="vehicle",
         prior=0.9,
         speaks_for={"lock_no_feedback": 4.0, "lock_obstructed": 0.6, "lock_not_driven": 3.0},
@@ -21,6 +25,7 @@ CAUSES = (
     Cause(
         code="lock_does_not_release",
         title="Lock does not release",
+        mechanism="The pin does not come back, so the plug stays held after the charge has ended.",
         owner="vehicle",
         prior=0.9,
         speaks_for={"lock_not_released": 4.5, "plug_stays_held": 3.0},
@@ -33,6 +38,7 @@ CAUSES = (
     Cause(
         code="diode_shorted",
         title="Vehicle's pilot diode shorted",
+        mechanism="Without its diode the vehicle also loads the negative half, and a post that checks it will not close.",
         owner="vehicle",
         prior=1.0,
         speaks_for={"low_side_pulled_up": 5.0},
@@ -45,6 +51,7 @@ CAUSES = (
     Cause(
         code="vehicle_not_asking",
         title="Vehicle does not ask: timer, full, preheating or remote hold",
+        mechanism="Something in the vehicle holds it back: a timer, a full pack, preheating, a command from afar.",
         owner="vehicle",
         prior=1.3,
         speaks_for={"never_asked": 2.5},
@@ -57,6 +64,7 @@ CAUSES = (
     Cause(
         code="request_branch_open",
         title="Vehicle's request branch (R3) open",
+        mechanism="The vehicle commands its request and the resistor that shows it does not reach the pilot.",
         owner="vehicle",
         prior=0.6,
         speaks_for={"never_asked": 1.8},
@@ -69,6 +77,7 @@ CAUSES = (
     Cause(
         code="vehicle_refuses_and_retries",
         title="Vehicle starts, refuses and tries again",
+        mechanism="The charger starts, finds a fault such as missing mains or earth, lets go and tries again.",
         owner="vehicle",
         prior=1.0,
         speaks_for={"hunting": 4.0, "wake_up_toggle": 0.3},
@@ -81,6 +90,7 @@ CAUSES = (
     Cause(
         code="talk_not_finished",
         title="Vehicle and post do not reach agreement over the power line",
+        mechanism="At 5 % everything is agreed over the power line, and that did not come to its end.",
         owner="vehicle",
         prior=0.8,
         speaks_for={"digital_communication": 1.0, "never_asked": 1.6},
@@ -93,6 +103,7 @@ CAUSES = (
     Cause(
         code="ventilation_demanded",
         title="Vehicle asks for ventilation",
+        mechanism="The vehicle asks for a ventilated place (3 V), and a post without it must not close.",
         owner="vehicle",
         prior=0.5,
         speaks_for={"ventilation_asked": 3.5},
@@ -105,6 +116,10 @@ CAUSES = (
     Cause(
         code="charger_not_starting",
         title="On-board charger does not start",
+        mechanism=(
+            "Mains stands at the inlet and the on-board charger does not take it: its fuse, its precharge, a "
+            "fault it keeps to itself."
+        ),
         owner="vehicle",
         prior=1.0,
         speaks_for={"current_missing": 4.0},
@@ -117,6 +132,7 @@ CAUSES = (
     Cause(
         code="offer_not_followed",
         title="Vehicle draws over the offer",
+        mechanism="The vehicle draws more than the duty allows: its measurement or its reading of the duty is wrong.",
         owner="vehicle",
         prior=0.9,
         speaks_for={"current_over_offer": 4.5},
@@ -129,6 +145,7 @@ CAUSES = (
     Cause(
         code="earth_fault_trip",
         title="Earth-fault trip, from cable or vehicle",
+        mechanism="Current leaks to earth in cable or vehicle, and the earth-fault device opens.",
         owner="vehicle",
         prior=0.9,
         speaks_for={
@@ -147,6 +164,7 @@ CAUSES = (
     Cause(
         code="charger_derates",
         title="On-board charger turns itself down",
+        mechanism="The on-board charger warms up, or meets sagging mains, and turns itself down below the offer.",
         owner="vehicle",
         prior=0.9,
         speaks_for={"current_reduced": 3.5},
@@ -159,6 +177,7 @@ CAUSES = (
     Cause(
         code="charger_phase_lost",
         title="On-board charger uses fewer phases than there are",
+        mechanism="One of the charger's stages, or its wiring, is out, or it only has one phase.",
         owner="vehicle",
         prior=1.0,
         speaks_for={"phases_unused": 3.0},
@@ -171,6 +190,7 @@ CAUSES = (
     Cause(
         code="insulation_low_in_vehicle_or_cable",
         title="Insulation low: vehicle, inlet or cable",
+        mechanism="A DC conductor leaks to earth in pack, inlet or cable, and the post must not go on.",
         owner="vehicle",
         prior=1.0,
         speaks_for={"insulation_status": 3.5, "check_refused": 2.8},
@@ -183,6 +203,10 @@ CAUSES = (
     Cause(
         code="vehicle_does_not_close",
         title="Vehicle does not close its contactors",
+        mechanism=(
+            "The line has the pack's volts and the vehicle keeps its contactors open: coil, interlock, or what it "
+            "measures."
+        ),
         owner="vehicle",
         prior=0.8,
         speaks_for={
@@ -202,6 +226,7 @@ CAUSES = (
     Cause(
         code="vehicle_reports_error",
         title="Vehicle refuses, and says why",
+        mechanism="The vehicle finds a reason not to charge and names it in its status.",
         owner="vehicle",
         prior=1.0,
         speaks_for={"ev_error": 4.0},
@@ -214,6 +239,7 @@ CAUSES = (
     Cause(
         code="stop_not_followed",
         title="Vehicle ignores the post's stop",
+        mechanism="The post asks for a stop and the vehicle goes on asking for current.",
         owner="vehicle",
         prior=0.8,
         speaks_for={"stop_ignored": 4.0, "can_post_gone": 2.0},
@@ -226,6 +252,7 @@ CAUSES = (
     Cause(
         code="vehicle_controller_silent",
         title="Vehicle's controller goes silent or breaks off",
+        mechanism="The vehicle's communication controller stops speaking: asleep, restarted, or without supply.",
         owner="vehicle",
         prior=0.9,
         speaks_for={
@@ -244,6 +271,7 @@ CAUSES = (
     Cause(
         code="vehicle_leaves_order",
         title="Vehicle breaks the protocol: order, session or kind of charging",
+        mechanism="The vehicle sends a step that may not come yet, or under another session, and the post must refuse it.",
         owner="vehicle",
         prior=0.8,
         speaks_for={"vehicle_leaves_order": 5.0},
@@ -256,6 +284,7 @@ CAUSES = (
     Cause(
         code="vehicle_signs_wrong",
         title="Vehicle does not sign, or answers another challenge",
+        mechanism="The signature the contract asks for is missing, or over another challenge.",
         owner="vehicle",
         prior=0.6,
         speaks_for={"contract_unsigned": 4.0, "contract_refused": 0.8, "receipt_missing": 1.5},
@@ -268,6 +297,10 @@ CAUSES = (
     Cause(
         code="sensing_wires_swapped",
         title="Sensing wires on the wrong sides of the contactors",
+        mechanism=(
+            "The wires that measure pack and inlet are on each other's sides, so the controller compares the "
+            "wrong volts."
+        ),
         owner="vehicle",
         prior=0.9,
         speaks_for={"can_sides_swapped": 4.5},
@@ -280,6 +313,7 @@ CAUSES = (
     Cause(
         code="precharge_not_reached_inside",
         title="Pre-charge does not come up, contactors not closed",
+        mechanism="The inlet does not come up to the pack before the contactors should close.",
         owner="vehicle",
         prior=0.9,
         speaks_for={"can_closed_apart": 4.0, "can_no_precharge": 2.4},
@@ -292,6 +326,7 @@ CAUSES = (
     Cause(
         code="contactor_not_driven_inside",
         title="Contactor reported closed and not closed",
+        mechanism="The contactor is commanded and reported closed, and its contacts carry nothing.",
         owner="vehicle",
         prior=0.7,
         speaks_for={"can_no_effect": 4.5, "can_hv_line_off": 0.4},
@@ -304,6 +339,7 @@ CAUSES = (
     Cause(
         code="battery_messages_off",
         title="Battery manager does not allow charging, or its messages are off",
+        mechanism="The battery manager's request for current is missing or zero: not enabled, not awake, or it refuses.",
         owner="vehicle",
         prior=1.0,
         speaks_for={"can_asks_nothing": 4.5},
@@ -316,6 +352,7 @@ CAUSES = (
     Cause(
         code="contactor_welded_inside",
         title="Vehicle's contactor welded or bridged",
+        mechanism="The vehicle's DC contactor is fused or bridged, so the pack's volts stand at the inlet.",
         owner="vehicle",
         prior=0.9,
         # What can hurt is looked at first, whatever else was found.
@@ -329,6 +366,7 @@ CAUSES = (
     Cause(
         code="vehicle_opens_under_way",
         title="Vehicle opens its contactors in its own demand",
+        mechanism="The vehicle opens its contactors while it still asks: an interlock, a coil's supply, a fault it saw.",
         owner="vehicle",
         prior=0.9,
         speaks_for={"can_opened_in_demand": 4.0, "can_flag": 0.6},
@@ -341,6 +379,7 @@ CAUSES = (
     Cause(
         code="battery_manager_lost",
         title="Battery manager stops sending",
+        mechanism="The battery manager's messages stop, and the controller has to open.",
         owner="vehicle",
         prior=0.8,
         speaks_for={"can_message_missing": 4.0, "can_opened_loaded": 0.8, "can_errors": 0.6},
@@ -353,6 +392,7 @@ CAUSES = (
     Cause(
         code="pin_sensor_open",
         title="Temperature sensor of a DC pin open or shorted",
+        mechanism="A temperature sensor reads what no pin can have: its wire is open or shorted.",
         owner="vehicle",
         prior=0.9,
         speaks_for={"can_pin_sensor": 5.0, "can_flag": 0.4},
@@ -365,6 +405,7 @@ CAUSES = (
     Cause(
         code="pin_contact_worn",
         title="DC contact hot: worn, dirty, or not home",
+        mechanism="A DC pin heats more than its current explains: worn, dirty, or not fully home.",
         owner="vehicle",
         prior=1.0,
         speaks_for={"can_pin_hot": 4.0},
@@ -377,6 +418,9 @@ CAUSES = (
     Cause(
         code="hv_line_not_wired",
         title="HV present line not wired",
+        mechanism=(
+            "The line that tells that high voltage is present does not reach the vehicle, which then refuses to go on."
+        ),
         owner="vehicle",
         prior=0.7,
         speaks_for={"can_hv_line_off": 4.5},
@@ -389,6 +433,7 @@ CAUSES = (
     Cause(
         code="lock_opens_by_itself",
         title="Lock not held: override pulled, or its feedback loose",
+        mechanism="The lock's feedback falls away under way: its override was pulled, or its contact is loose.",
         owner="vehicle",
         prior=0.8,
         speaks_for={"can_lock_opened": 4.5, "can_lock_open": 4.0},
@@ -401,6 +446,7 @@ CAUSES = (
     Cause(
         code="controller_warns",
         title="A controller's own fault ended it",
+        mechanism="A controller raises a fault of its own and ends the charge.",
         owner="vehicle",
         prior=0.6,
         speaks_for={"can_flag": 3.0},
@@ -413,6 +459,7 @@ CAUSES = (
     Cause(
         code="bus_wiring",
         title="Bus wiring: termination, bit rate, or a loose pair",
+        mechanism="Reflections, a wrong bit rate or a loose wire spoil frames.",
         owner="vehicle",
         prior=0.6,
         speaks_for={"can_errors": 3.5, "can_message_missing": 0.6},
@@ -425,6 +472,7 @@ CAUSES = (
     Cause(
         code="pack_hot",
         title="Pack too hot",
+        mechanism="The pack is too warm, and the vehicle asks for less to spare it.",
         owner="vehicle",
         prior=0.7,
         speaks_for={"power_hot": 3.0},
