@@ -139,8 +139,8 @@ def test_what_is_noted_uses_words_the_application_knows() -> None:
     for case in CASES:
         assert set(case.modes) <= modes
         for noted in case.noted:
-            assert noted.kind in ("pin", "code", "note")
+            assert noted.kind in ("pin", "code", "note", "attempt")
             assert noted.kind != "pin" or noted.unit in {c.key for c in CONDITIONS}
     for session in SESSIONS:
         assert session.mode in {*modes, ""}
-        assert all(n.kind in BY_KEY for n in session.noted)
+        assert all(n.kind in {*BY_KEY, "parts"} for n in session.noted)

@@ -3,6 +3,7 @@ as another did."""
 
 from __future__ import annotations
 
+from copy import deepcopy
 from functools import lru_cache
 from itertools import pairwise
 
@@ -68,7 +69,8 @@ PLANS: dict[str, Plan] = {
 
 @lru_cache(maxsize=4)
 def _played(name: str) -> Played:
-    return play(PLANS[name])
+    # Peers remember what they did; each play begins with fresh ones.
+    return play(deepcopy(PLANS[name]))
 
 
 def frames(name: str) -> bytes:

@@ -321,12 +321,14 @@ class AnswerRow:
 @dataclass(frozen=True)
 class NextPart:
     """The next test, those after it, and what tests showed so far. face: of the connector, with the contacts the test speaks
-    of. enough: the leading cause, where it is sure enough to act on. held: a danger forbids to probe or to try again."""
+    of. leads: title of the leading cause; enough: it, where it is sure enough to act on. held: a danger forbids to probe or
+    to try again."""
 
     test: Proposal
     others: Sequence[Proposal]
     answers: Sequence[AnswerRow]
     face: Face | None
+    leads: str
     enough: RankedCause | None
     held: bool
     session: int
@@ -346,9 +348,9 @@ def _next(shown: Shown) -> NextPart | None:
     sure = told.causes[0] if told.causes and told.causes[0].confidence >= ENOUGH else None
     struck = [o for o in shown.session.observations if o.kind == "test" and o.struck_by]
     answers = [_answered(o) for o in (*tested(shown.session), *struck) if o.place in TESTS]
-    return NextPart(
-        test, told.next[1:], answers, drawn, sure, forbidden(told.findings), shown.session.id, shown.by_name
-    )
+    leads = told.causes[0].title if told.causes else ""
+    held = forbidden(told.findings)
+    return NextPart(test, told.next[1:], answers, drawn, leads, sure, held, shown.session.id, shown.by_name)
 
 
 def _answered(o: Observation) -> AnswerRow:

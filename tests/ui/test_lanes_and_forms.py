@@ -196,14 +196,14 @@ def test_the_checklist_is_walked_on_a_phone(page: Page) -> None:
     )
     page.wait_for_url("**/cases/*")
     page.get_by_role("link", name="Start a checklist").click()
-    page.get_by_role("button", name="Starts, then stops").click()
+    page.get_by_role("button", name="Starts, then stops", exact=True).click()
     expect(page.locator(".is-now h2")).to_contain_text("Stored fault codes")
     page.fill("#by_name", "Runa Holt")
-    page.get_by_role("button", name="Enter it").click()
+    page.locator(".is-now").get_by_role("button", name="Enter it").click()
     expect(page.locator(".is-now h2")).to_contain_text("Plug, inlet and socket")
-    page.get_by_role("button", name="Leave out").click()
+    page.locator(".is-now").get_by_role("button", name="Leave out").click()
     page.fill("#value", "218")
-    page.get_by_role("button", name="Enter it").click()
+    page.locator(".is-now").get_by_role("button", name="Enter it").click()
     expect(page.locator("#coded")).to_contain_text("32 A cable")
     assert page.evaluate("document.documentElement.scrollWidth") <= PHONE["width"]
 

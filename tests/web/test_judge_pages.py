@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 
 import pytest
 from starlette.testclient import TestClient
@@ -17,6 +18,16 @@ ME = {"by_name": "Runa Holt"}
 def share_of(page: str, title: str) -> int:
     found = re.search(rf'<b>{re.escape(title)}</b><b\s+class="text-nowrap">(\d+) %', page)
     return int(found[1]) if found else 0
+
+
+def judged(client: TestClient, address: str) -> str:
+    """The page once its verdict is there: a busy machine takes longer than a page waits."""
+    for _ in range(40):
+        page = client.get(address).text
+        if 'id="causes"' in page:
+            return page
+        time.sleep(0.5)
+    raise AssertionError("no verdict in twenty seconds")
 
 
 def proposed(page: str) -> str:
@@ -70,7 +81,7 @@ def test_a_wrong_answer_is_refused_in_a_sentence(client: TestClient, wrong: dict
 
 def test_a_danger_is_made_safe_first(client: TestClient) -> None:
     address = dropped(client, ("stop.pcapng", dc.frames("stop_ignored")))
-    page = client.get(address).text
+    page = judged(client, address)
     assert "First make it safe." in page
     next_panel = page[page.index('id="next"') : page.index('id="causes"')]
     assert "lug this vehicle into" not in next_panel
@@ -105,8 +116,8 @@ def test_the_swap_table_follows_the_car_that_fails_everywhere(client: TestClient
 def test_one_attempt_decides_nothing_and_says_what_to_try(client: TestClient) -> None:
     case = case_of(client, dropped(client, ("loose.csv.gz", ac.van_loose())))
     page = client.get(f"{case}/swaps").text
-    assert "Not" in page
-    assert "Another vehicle here, or this vehicle at another post" in page
+    assert "<b>Not decided:</b>" in " ".join(page.split())
+    assert "Another vehicle here, or this vehicle at another post" in " ".join(page.split())
     client.post(f"{case}/attempts", data={**ME, "vehicle": "van 3", "post": "post 3", "came": "charged"})
     page = client.get(f"{case}/swaps").text
     assert 'class="wanted"' in page

@@ -41,10 +41,16 @@ def weighed(seen: Observed, sharpness: float | None = None) -> tuple[Weighed, ..
     """Every cause something speaks for, the likeliest first. sharpness: by which log-odds are scaled, else as counted."""
     by = likelihood.sharpness() if sharpness is None else sharpness
     scored = [(cause, items) for cause in CAUSES if (items := weigh(cause, seen))]
-    odds = [math.exp(by * (sum(i.weight for i in items) + math.log(cause.prior))) for cause, items in scored]
+    odds = [_odds(cause, items, by) for cause, items in scored]
     total = sum(odds) + math.exp(by * _UNLISTED)
     found = [Weighed(cause, items, held / total) for (cause, items), held in zip(scored, odds, strict=True)]
     return tuple(sorted(found, key=lambda w: (-w.share, w.cause.code)))
+
+
+def _odds(cause: Cause, items: Sequence[Item], sharpness: float) -> float:
+    """What captures say is scaled as counted; the result of a test weighs what it weighs."""
+    captured = sum(i.weight for i in items if not i.answer) + math.log(cause.prior)
+    return math.exp(sharpness * captured + sum(i.weight for i in items if i.answer))
 
 
 def rank(seen: Observed, findings: Sequence[Finding]) -> tuple[RankedCause, ...]:

@@ -49,7 +49,7 @@ class SessionOpen:
 
 @dataclass(frozen=True)
 class SwapsPage:
-    """grid: by vehicle and post, the tries of each cell."""
+    """grid: by vehicle and post, the tries of each cell. offered: what the form begins with."""
 
     area: str
     case: Case
@@ -58,6 +58,7 @@ class SwapsPage:
     grid: dict[tuple[str, str], list[Try]]
     follows: tuple[Follows, ...]
     next: Cell | None
+    offered: dict[str, str]
     titles: dict[str, str]
     lengths: dict[str, int]
     known: dict[Part, list[str]]
@@ -75,6 +76,8 @@ def swaps(request: Request, db: Database, number: int) -> Response:
     for t in tried:
         vehicle, post = (t.attempt.parts.get(part, "") or _UNKNOWN for part in ("vehicle", "post"))
         grid.setdefault((vehicle, post), []).append(Try(t.attempt.came, _others(t.attempt), t.session, t.text))
+    wanted = next_cell(attempts)
+    offered = dict(wanted.parts) if wanted else {"vehicle": case.vehicle, "post": case.post}
     page = SwapsPage(
         "cases",
         case,
@@ -82,7 +85,8 @@ def swaps(request: Request, db: Database, number: int) -> Response:
         list(dict.fromkeys(p for _, p in grid)),
         grid,
         follows(attempts)[:3],
-        next_cell(attempts),
+        wanted,
+        {part: offered.get(part, "")[: LENGTHS[part]] for part in PARTS},
         TITLES,
         LENGTHS,
         {part: sorted({a.parts.get(part, "") for a in attempts} - {""}) for part in PARTS},
