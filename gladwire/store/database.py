@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from alembic import command
@@ -10,6 +11,7 @@ from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.util import CommandError
 from sqlalchemy import Engine, create_engine
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from gladwire.store.models import Base
@@ -28,6 +30,22 @@ def engine_for(url: str) -> Engine:
 def sessions_of(engine: Engine) -> Sessions:
     """Use as `with sessions.begin() as db:`: one transaction, all or nothing."""
     return sessionmaker(engine, expire_on_commit=False)
+
+
+# MariaDB's word that two transactions wait for each other, and ended this one; done again it passes.
+_DEADLOCK, _TRIES = 1213, 4
+
+
+def in_one(sessions: Sessions, act: Callable[[Session], None]) -> None:
+    """`act` in one transaction of its own, done again where it met a deadlock. Raises OperationalError when it goes on."""
+    for left in reversed(range(_TRIES)):
+        try:
+            with sessions.begin() as db:
+                act(db)
+            return
+        except OperationalError as error:
+            if not left or error.orig is None or error.orig.args[:1] != (_DEADLOCK,):
+                raise
 
 
 def migration_config(url: str) -> Config:

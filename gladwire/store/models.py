@@ -210,7 +210,7 @@ class StoredJudgement(Base):
     danger: Mapped[bool] = mapped_column(Boolean, default=False, server_default="0")
     verdict: Mapped[str] = mapped_column(Text)
     next_test: Mapped[str] = mapped_column(Text)
-    leads: Mapped[str] = mapped_column(String(60), default="", server_default="", index=True)
+    leads: Mapped[str] = mapped_column(String(60), default="", server_default="")
     stages: Mapped[str] = mapped_column(Text)
     result: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
     refusal: Mapped[str] = mapped_column(Text, default="")

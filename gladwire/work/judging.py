@@ -5,6 +5,8 @@ from __future__ import annotations
 import traceback
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from gladwire.core.answers import RESULTS, Answer, Result
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.scene.inspection import Inspection
@@ -16,7 +18,7 @@ from gladwire.core.session.stored import Judged
 from gladwire.core.session.timeline import Part
 from gladwire.core.standards.connectors import place_words
 from gladwire.store.captures import ask_again
-from gladwire.store.database import Sessions
+from gladwire.store.database import Sessions, in_one
 from gladwire.store.judgements import claim_session, done, keep_judged, keep_refusal, session_to_judge
 from gladwire.store.measurements import measured_of, newest_measurement
 from gladwire.store.models import Capture, ChargingSession, Observation, StoredMeasurement
@@ -49,13 +51,16 @@ def judge_next(sessions: Sessions, worker: str) -> bool:
             with sessions.begin() as writing:
                 keep_refusal(writing, claim, sentence, JUDGES, made_of)
             return True
-    with sessions.begin() as db:
+
+    def keep(db: Session) -> None:
         if result is None:
             done(db, claim)
             for number in damaged:
                 ask_again(db.get_one(Capture, number))
         else:
             keep_judged(db, claim, Judged.of(result), made_of)
+
+    in_one(sessions, keep)
     return True
 
 

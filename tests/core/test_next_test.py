@@ -60,8 +60,8 @@ def test_information_is_what_entropy_says() -> None:
     def h(part: float) -> float:
         return -part * math.log2(part) - (1 - part) * math.log2(1 - part)
 
-    so = 0.93 * p + 0.06 * (1 - p)
-    expected = h(p) - so * h(0.93 * p / so) - (1 - so) * h(0.07 * p / (1 - so))
+    so = 0.98 * p + 0.05 * (1 - p)
+    expected = h(p) - so * h(0.98 * p / so) - (1 - so) * h(0.02 * p / (1 - so))
     own = next(t for t in asked("mains_missing") if t.key == CAUSES["contactor_not_closing"].test)
     assert own.bits == pytest.approx(1.5 * expected, abs=2e-3)
     assert asked("frequency_out")[0].bits == 0.0
@@ -131,3 +131,13 @@ def test_every_test_says_what_both_results_mean() -> None:
             assert len({r.key for r in proposal.results}) == 2
             assert all(r.words and r.leads for r in proposal.results)
             assert proposal.caution
+
+
+def test_a_look_that_finds_the_contrary_unseats_a_sure_cause() -> None:
+    """Somebody who followed the wires and found them right knows better than the log."""
+    before = weighed(observed([finding("can_sides_swapped")]))[0]
+    assert before.cause.code == "sensing_wires_swapped"
+    assert before.share <= 0.98
+    answer = Answer(test="sensing_wires_swapped", result="not_so")
+    after = weighed(observed([finding("can_sides_swapped")], None, (answer,)))
+    assert after[0].cause.code == "contactor_welded_inside"

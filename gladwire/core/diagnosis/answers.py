@@ -9,8 +9,9 @@ from typing import Literal
 from gladwire.core.diagnosis.cause import Cause, Owner
 from gladwire.core.diagnosis.tests import Test
 
-# Chance of the first result where the cause is one that the test is for, and where it is another.
-OWN, OTHER = 0.93, 0.06
+# Chance of the first result where the cause is one that the test is for: of looking, measuring and asking, and of a capture
+# or a try, which an intermittent fault may pass; and where it is another cause.
+DIRECT, TRIED, OTHER = 0.98, 0.9, 0.05
 # And where it is none that is listed.
 OPEN = 0.5
 
@@ -22,7 +23,9 @@ def chance(test: Test, cause: Cause, ac: bool) -> float:
         return test.owners[owner]
     if test.causes:
         return test.causes.get(cause.code, OTHER)
-    return OWN if cause.test == test.key else OTHER
+    if cause.test != test.key:
+        return OTHER
+    return DIRECT if test.kind in ("look", "measure", "ask") else TRIED
 
 
 def weight(test: Test, result: Literal["so", "not_so"], cause: Cause, ac: bool) -> float:

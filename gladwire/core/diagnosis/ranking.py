@@ -16,8 +16,9 @@ from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.findings import Finding
 from gladwire.core.rulebook import BY_CODE as RULES
 
-# A cause nobody has listed always keeps a share (log-odds).
-_UNLISTED = 0.8
+# A cause nobody has listed always keeps a share: so likely at the outset (log-odds), and so much of all, however sure the
+# others look.
+_UNLISTED, _OPEN = 0.8, 0.03
 _SHOWN = 4
 # Two faults at once: how seldom (log-odds), how much a grave finding must weigh for the second, among how many.
 _SECOND_FAULT, _GRAVE, _CONSIDERED = 2.5, 2.0, 6
@@ -42,7 +43,7 @@ def weighed(seen: Observed, sharpness: float | None = None) -> tuple[Weighed, ..
     by = likelihood.sharpness() if sharpness is None else sharpness
     scored = [(cause, items) for cause in CAUSES if (items := weigh(cause, seen))]
     odds = [_odds(cause, items, by) for cause, items in scored]
-    total = sum(odds) + math.exp(by * _UNLISTED)
+    total = (1.0 + _OPEN) * sum(odds) + math.exp(by * _UNLISTED)
     found = [Weighed(cause, items, held / total) for (cause, items), held in zip(scored, odds, strict=True)]
     return tuple(sorted(found, key=lambda w: (-w.share, w.cause.code)))
 

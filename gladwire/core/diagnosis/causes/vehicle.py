@@ -356,7 +356,7 @@ CAUSES = (
         owner="vehicle",
         prior=0.9,
         # What can hurt is looked at first, whatever else was found.
-        speaks_for={"can_inlet_live": 7.0},
+        speaks_for={"can_inlet_live": 7.0, "can_sides_swapped": 2.5},
         speaks_against={},
         test="contactor_welded_inside",
         if_so="Volts stand with nothing plugged in: welded or bridged; the vehicle stays out of use.",

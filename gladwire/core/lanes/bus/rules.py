@@ -214,7 +214,8 @@ def _swapped(record: CanRecord) -> Iterator[Fact]:
     if before[0].max() < LIVE_V < before[1].min():
         text = (
             f"Before anything closes the inlet side reads {before[1].max():.0f} V and the pack side {before[0].max():.0f} V: "
-            "the sensing wires are on the wrong sides of the contactors, or a contactor is welded."
+            "the sensing wires are on the wrong sides of the contactors, or a contactor is welded. Until that is known the "
+            "inlet counts as live."
         )
         yield Fact("fault", text, record.start_s, first, f"inlet {before[1].max():.0f} V, pack {before[0].max():.0f} V",
                    "pack live, inlet dead")  # fmt: skip
@@ -609,6 +610,7 @@ RULES: tuple[Rule[CanRecord], ...] = (
         "sensing on the wrong sides of the contactors",
         _swapped,
         breaks=("precharge",),
+        danger=True,
     ),
     Rule("can_no_effect", "ramp", PRACTICE, "contactors closed without effect", _without_effect, breaks=("ramp",)),
     Rule("can_hv_line", "ramp", PRACTICE, "the HV present line of a retrofit controller", only(_hv_line, "normal")),

@@ -13,9 +13,7 @@ depends_on = None
 
 def upgrade() -> None:
     op.add_column("judgements", sa.Column("leads", sa.String(60), nullable=False, server_default=""))
-    op.create_index("ix_judgements_leads", "judgements", ["leads"])
 
 
 def downgrade() -> None:
-    op.drop_index("ix_judgements_leads", "judgements")
     op.drop_column("judgements", "leads")
