@@ -141,3 +141,33 @@ def test_a_look_that_finds_the_contrary_unseats_a_sure_cause() -> None:
     answer = Answer(test="sensing_wires_swapped", result="not_so")
     after = weighed(observed([finding("can_sides_swapped")], None, (answer,)))
     assert after[0].cause.code == "contactor_welded_inside"
+
+
+@pytest.mark.parametrize(
+    "codes",
+    [
+        ("pilot_interrupted",),
+        ("mains_missing",),
+        ("connection_closed", "vehicle_closed"),
+        ("can_sides_swapped",),
+        ("no_offer",),
+    ],
+)  # fmt: skip
+def test_what_a_result_is_said_to_mean_is_what_it_then_means(codes: tuple[str, ...]) -> None:
+    for proposal in asked(*codes):
+        for result in proposal.results:
+            answer = Answer.model_validate({"test": proposal.key, "result": result.key})
+            then = weighed(observed([finding(code) for code in codes], None, (answer,)))[0]
+            assert then.share == pytest.approx(result.share, abs=2e-3)
+            assert then.cause.title == result.leads
+
+
+def test_a_direct_look_leaves_less_of_a_sure_cause_than_a_try() -> None:
+    shares = {}
+    for code, cause in (("lock_obstructed", "lock_blocked"), ("frequency_out", "pilot_frequency_off")):
+        found = [finding(code)]
+        assert weighed(observed(found))[0].cause.code == cause
+        answer = Answer(test=CAUSES[cause].test, result="not_so")
+        then = weighed(observed(found, None, (answer,)))
+        shares[TESTS[CAUSES[cause].test].kind] = next(w.share for w in then if w.cause.code == cause)
+    assert shares["look"] < 0.6 < shares["capture"]

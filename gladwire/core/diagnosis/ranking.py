@@ -42,16 +42,21 @@ def weighed(seen: Observed, sharpness: float | None = None) -> tuple[Weighed, ..
     """Every cause something speaks for, the likeliest first. sharpness: by which log-odds are scaled, else as counted."""
     by = likelihood.sharpness() if sharpness is None else sharpness
     scored = [(cause, items) for cause in CAUSES if (items := weigh(cause, seen))]
-    odds = [_odds(cause, items, by) for cause, items in scored]
-    total = (1.0 + _OPEN) * sum(odds) + math.exp(by * _UNLISTED)
+    captured = [_captured(cause, items, by) for cause, items in scored]
+    odds = [held * _tested(items) for held, (_, items) in zip(captured, scored, strict=True)]
+    total = sum(odds) + _OPEN * sum(captured) + math.exp(by * _UNLISTED)
     found = [Weighed(cause, items, held / total) for (cause, items), held in zip(scored, odds, strict=True)]
     return tuple(sorted(found, key=lambda w: (-w.share, w.cause.code)))
 
 
-def _odds(cause: Cause, items: Sequence[Item], sharpness: float) -> float:
-    """What captures say is scaled as counted; the result of a test weighs what it weighs."""
-    captured = sum(i.weight for i in items if not i.answer) + math.log(cause.prior)
-    return math.exp(sharpness * captured + sum(i.weight for i in items if i.answer))
+def _captured(cause: Cause, items: Sequence[Item], sharpness: float) -> float:
+    """Odds by what captures say and how common it is, scaled as counted."""
+    return math.exp(sharpness * (sum(i.weight for i in items if not i.answer) + math.log(cause.prior)))
+
+
+def _tested(items: Sequence[Item]) -> float:
+    """Odds by what tests showed, which weigh what they weigh."""
+    return math.exp(sum(i.weight for i in items if i.answer))
 
 
 def rank(seen: Observed, findings: Sequence[Finding]) -> tuple[RankedCause, ...]:
@@ -114,11 +119,11 @@ def pair(seen: Observed) -> tuple[Cause, Cause] | None:
     best: tuple[float, Cause, Cause] | None = None
     for i, first in enumerate(ranked):
         for second in ranked[i + 1 :]:
+            if first.cause.test == second.cause.test:
+                continue  # one thing by two names
             gains = [_left_to(a, b) for a, b in ((first, second), (second, first))]
             alone = max(_score(first), _score(second))
             together = _both(first, second)
-            if first.cause.test == second.cause.test:
-                continue  # one thing by two names
             if min(gains) >= _GRAVE and together > alone + _MARGIN and (best is None or together > best[0]):
                 best = (together, first.cause, second.cause)
     return best[1:] if best else None
