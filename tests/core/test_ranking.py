@@ -77,7 +77,7 @@ def expected_shares(found: list[Finding]) -> dict[str, float]:
             speaks += quiet
             against = once_each({c: w * codes[c] for c, w in cause.speaks_against.items() if c in codes})
             weights[cause.code] = math.exp(speaks - against) * cause.prior
-    total = 1.03 * sum(weights.values()) + math.exp(0.8)
+    total = 1.01 * sum(weights.values()) + math.exp(0.8)
     return {code: weight / total for code, weight in weights.items()}
 
 

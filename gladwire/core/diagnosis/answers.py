@@ -12,8 +12,8 @@ from gladwire.core.diagnosis.tests import Test
 # Chance of the first result where the cause is one that the test is for: of looking, measuring and asking, and of a capture
 # or a try, which an intermittent fault may pass; and where it is another cause.
 DIRECT, TRIED, OTHER = 0.98, 0.9, 0.05
-# And where it is none that is listed.
-OPEN = 0.5
+# Of a question or a swap where it is a cause that is not listed; the test of a cause then turns out as with any other.
+_OPEN = 0.5
 
 
 def chance(test: Test, cause: Cause, ac: bool) -> float:
@@ -28,10 +28,15 @@ def chance(test: Test, cause: Cause, ac: bool) -> float:
     return DIRECT if test.kind in ("look", "measure", "ask") else TRIED
 
 
+def base(test: Test) -> float:
+    """Of the first result, where it is a cause that is not listed."""
+    return _OPEN if test.owners else OTHER
+
+
 def weight(test: Test, result: Literal["so", "not_so"], cause: Cause, ac: bool) -> float:
     """Logarithm of odds that the result gives the cause."""
-    so = chance(test, cause, ac)
-    return math.log((so if result == "so" else 1.0 - so) / OPEN)
+    so, otherwise = chance(test, cause, ac), base(test)
+    return math.log(so / otherwise if result == "so" else (1.0 - so) / (1.0 - otherwise))
 
 
 def words(test: Test, result: Literal["so", "not_so"], own: Cause | None) -> str:

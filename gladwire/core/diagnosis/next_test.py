@@ -10,7 +10,7 @@ from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.diagnosis.answers import OPEN, chance, words
+from gladwire.core.diagnosis.answers import base, chance, words
 from gladwire.core.diagnosis.cause import Cause, Owner
 from gladwire.core.diagnosis.ranking import Weighed
 from gladwire.core.diagnosis.tests import TESTS, Act, Test
@@ -124,18 +124,19 @@ class _After(NamedTuple):
     share: float
 
 
-def _after(ranked: Sequence[Weighed], chances: Sequence[float], so: bool) -> _After:
+def _after(test: Test, ranked: Sequence[Weighed], chances: Sequence[float], so: bool) -> _After:
     rest = max(0.0, 1.0 - sum(w.share for w in ranked))
     joint = [w.share * (p if so else 1 - p) for w, p in zip(ranked, chances, strict=True)]
     best = max(range(len(joint)), key=joint.__getitem__)
-    return _After(ranked[best].cause, joint[best] / (sum(joint) + OPEN * rest))
+    open_ = rest * (base(test) if so else 1.0 - base(test))
+    return _After(ranked[best].cause, joint[best] / (sum(joint) + open_))
 
 
 def _proposed(test: Test, bits: float, ranked: Sequence[Weighed], chances: Sequence[float]) -> Proposal:
     own = next((w.cause for w in ranked if w.cause.test == test.key), None)
     results = []
     for key in _RESULTS:
-        after = _after(ranked, chances, key == "so")
+        after = _after(test, ranked, chances, key == "so")
         results.append(
             Result(
                 key=key,

@@ -18,7 +18,7 @@ from gladwire.core.rulebook import BY_CODE as RULES
 
 # A cause nobody has listed always keeps a share: so likely at the outset (log-odds), and so much of all, however sure the
 # others look.
-_UNLISTED, _OPEN = 0.8, 0.03
+_UNLISTED, _OPEN = 0.8, 0.01
 _SHOWN = 4
 # Two faults at once: how seldom (log-odds), how much a grave finding must weigh for the second, among how many.
 _SECOND_FAULT, _GRAVE, _CONSIDERED = 2.5, 2.0, 6
