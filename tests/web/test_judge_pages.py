@@ -102,7 +102,7 @@ def case_of(client: TestClient, address: str) -> str:
 
 
 def test_the_swap_table_follows_the_car_that_fails_everywhere(client: TestClient) -> None:
-    case = case_of(client, dropped(client, ("loose.csv.gz", ac.van_loose())))
+    case = case_of(client, dropped(client, ("home.csv", ac.not_home())))
     tries = (("van 7", "post 3", "failed"), ("van 3", "post 2", "charged"), ("van 3", "post 3", "charged"))
     for vehicle, post, came in tries:
         noted = {**ME, "vehicle": vehicle, "post": post, "came": came, "text": "E-04"}
@@ -114,7 +114,7 @@ def test_the_swap_table_follows_the_car_that_fails_everywhere(client: TestClient
 
 
 def test_one_attempt_decides_nothing_and_says_what_to_try(client: TestClient) -> None:
-    case = case_of(client, dropped(client, ("loose.csv.gz", ac.van_loose())))
+    case = case_of(client, dropped(client, ("home.csv", ac.not_home())))
     page = client.get(f"{case}/swaps").text
     assert "<b>Not decided:</b>" in " ".join(page.split())
     assert "Another vehicle here, or this vehicle at another post" in " ".join(page.split())
@@ -124,7 +124,7 @@ def test_one_attempt_decides_nothing_and_says_what_to_try(client: TestClient) ->
 
 
 def test_a_later_session_says_what_took_part(client: TestClient) -> None:
-    case = case_of(client, dropped(client, ("loose.csv.gz", ac.van_loose())))
+    case = case_of(client, dropped(client, ("home.csv", ac.not_home())))
     number = case.rpartition("/")[2]
     second = client.post("/captures", files=[("files", ("holds.csv", ac.van_holds()))], data={"case": number})
     address = second.headers["location"]
@@ -137,7 +137,7 @@ def test_a_later_session_says_what_took_part(client: TestClient) -> None:
 
 
 def test_an_attempt_of_nothing_or_too_much_is_refused(client: TestClient) -> None:
-    case = case_of(client, dropped(client, ("loose.csv.gz", ac.van_loose())))
+    case = case_of(client, dropped(client, ("home.csv", ac.not_home())))
     nothing = client.post(f"{case}/attempts", data={**ME, "came": "failed"})
     assert nothing.status_code == 422
     assert "vehicle or the post" in nothing.text
@@ -188,7 +188,7 @@ def test_an_answer_of_the_checklist_counts_for_the_sessions_of_the_case(client: 
 
 
 def test_a_reading_at_hand_is_entered_before_its_turn(client: TestClient) -> None:
-    case = case_of(client, dropped(client, ("loose.csv.gz", ac.van_loose())))
+    case = case_of(client, dropped(client, ("home.csv", ac.not_home())))
     client.post(f"{case}/checklist", data={"plan": "bus"})
     page = client.get(f"{case}/checklist").text
     assert page.count("Enter it now") >= 3
