@@ -83,6 +83,16 @@ def stages_of(session: ChargingSession) -> tuple[Stood, ...]:
     return tuple(Stood(s["stage"], s["title"], s["state"]) for s in kept)
 
 
+def unsafe(case: Case) -> str:
+    """What the newest session tells that can hurt, in its own words; "" where it tells nothing such."""
+    judged = [s for s in case.sessions if s.judgement and not s.judgement.refusal]
+    if not judged or judged[-1].judgement is None:
+        return ""
+    told = judged[-1].judgement
+    leaks = any(s.stage == "insulation" and s.state == "failed" for s in stages_of(judged[-1]))
+    return told.verdict if told.danger or leaks else ""
+
+
 def proofs_of(case: Case) -> tuple[ModeProof, ...]:
     """One proof for each reported mode."""
     repairs = [o.made_at for o in standing(case, "repair")]

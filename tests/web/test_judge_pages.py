@@ -194,3 +194,23 @@ def test_a_reading_at_hand_is_entered_before_its_turn(client: TestClient) -> Non
     assert page.count("Enter it now") >= 3
     client.post(f"{case}/checklist/entries", data={**ME, "step": "bus_wiring", "value": "120"})
     assert "one end&#39;s termination is missing" in client.get(f"{case}/checklist").text
+
+
+@pytest.mark.parametrize("plan", ["stop_ignored", "wet_inlet"])
+def test_nothing_is_tried_again_while_something_can_hurt(client: TestClient, plan: str) -> None:
+    """Neither swap table nor checklist contradicts what the Session page says."""
+    address = dropped(client, ("frames.pcapng", dc.frames(plan)))
+    judged(client, address)
+    case = case_of(client, address)
+    noted = {**ME, "vehicle": "van 3", "post": "post 3", "came": "charged"}
+    client.post(f"{case}/attempts", data=noted)
+    page = client.get(f"{case}/swaps").text
+    assert "First make it safe." in page
+    assert "Try next" not in page
+    assert "First make it safe." in client.get(f"{case}/checklist").text
+
+
+def test_a_case_without_danger_is_not_held(client: TestClient) -> None:
+    case = case_of(client, dropped(client, ("home.csv", ac.not_home())))
+    assert "First make it safe." not in client.get(f"{case}/swaps").text
+    assert "First make it safe." not in client.get(f"{case}/checklist").text

@@ -11,6 +11,8 @@ from collections.abc import Mapping, Sequence
 from itertools import combinations, product
 from typing import Literal, NamedTuple, get_args
 
+from gladwire.core.information import entropy_bits
+
 Part = Literal["vehicle", "post", "lead", "adapter", "software"]
 PARTS: tuple[Part, ...] = get_args(Part)
 PART_WORDS: Mapping[Part, str] = {
@@ -126,14 +128,10 @@ def _chance(h: Follows, attempt: Attempt) -> float:
 
 
 def _bits(ranked: Sequence[Follows], attempt: Attempt) -> float:
-    found = _entropy([h.share for h in ranked])
+    found = entropy_bits([h.share for h in ranked])
     for came in ("failed", "charged"):
         joint = [h.share * (_fails(h, attempt) if came == "failed" else 1 - _fails(h, attempt)) for h in ranked]
         of = sum(joint)
         if of > 0:
-            found -= of * _entropy([part / of for part in joint])
+            found -= of * entropy_bits([part / of for part in joint])
     return max(0.0, found)
-
-
-def _entropy(shares: Sequence[float]) -> float:
-    return -sum(p * math.log2(p) for p in shares if p > 0)

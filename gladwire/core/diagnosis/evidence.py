@@ -118,20 +118,25 @@ def _told(cause: Cause, seen: Observed) -> Iterator[Item]:
             yield Item(answer.test, said, None, said, None, answer)
 
 
-def _heard(cause: Cause, seen: Observed) -> Iterator[Item]:
-    for code, finding in seen.heard.items():
-        soft = finding.severity == "note"
-        loud = LOUDNESS[finding.severity]
-        counted = likelihood.seen(cause.code, code, soft)
-        if counted and code in cause.speaks_for and not counted.plays.loud + counted.plays.soft:
+def sign(cause: Cause, code: str, finding: Finding | None = None) -> Item | None:
+    """What a finding of this code weighs, as it was heard or at its loudest; None where the cause does not name it."""
+    soft = finding is not None and finding.severity == "note"
+    loud = LOUDNESS[finding.severity] if finding else 1.0
+    counted = likelihood.seen(cause.code, code, soft)
+    # What is declared to speak for a cause never counts against it, however seldom it was played, and the reverse.
+    if code in cause.speaks_for:
+        if counted and not counted.plays.loud + counted.plays.soft:
             counted = None  # the simulator does not play this side of it
-        # What is declared to speak for a cause never counts against it, however seldom it was played, and the reverse.
-        if code in cause.speaks_for:
-            declared = loud * cause.speaks_for[code]
-            yield Item(code, max(0.0, likelihood.blended(declared, counted)), finding, declared, counted)
-        elif code in cause.speaks_against:
-            declared = -loud * cause.speaks_against[code]
-            yield Item(code, min(0.0, likelihood.blended(declared, counted)), finding, declared, counted)
+        declared = loud * cause.speaks_for[code]
+        return Item(code, max(0.0, likelihood.blended(declared, counted)), finding, declared, counted)
+    if code in cause.speaks_against:
+        declared = -loud * cause.speaks_against[code]
+        return Item(code, min(0.0, likelihood.blended(declared, counted)), finding, declared, counted)
+    return None
+
+
+def _heard(cause: Cause, seen: Observed) -> Iterator[Item]:
+    yield from (item for code, finding in seen.heard.items() if (item := sign(cause, code, finding)))
 
 
 def _once(items: Iterator[Item]) -> Iterator[Item]:
@@ -153,17 +158,8 @@ def _absent(cause: Cause, seen: Observed) -> Iterator[Item]:
 
 def _bounded(items: Iterator[Item]) -> Iterator[Item]:
     left = -_MOST_ABSENT
-    for item in sorted(_once_absent(items), key=lambda item: item.weight):
+    for item in sorted(_once(items), key=lambda item: item.weight):
         kept = max(item.weight, left)
         left -= kept
         if kept < 0:
             yield item._replace(weight=kept)
-
-
-def _once_absent(items: Iterator[Item]) -> Iterator[Item]:
-    kept: dict[str | int, Item] = {}
-    for item in items:
-        key = _FACT_OF.get(item.code, item.code)
-        if key not in kept or item.weight < kept[key].weight:
-            kept[key] = item
-    yield from kept.values()

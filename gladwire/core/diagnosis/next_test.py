@@ -4,7 +4,6 @@ can go wrong. What a known danger forbids is never proposed.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
@@ -15,6 +14,7 @@ from gladwire.core.diagnosis.cause import Cause, Owner
 from gladwire.core.diagnosis.ranking import Weighed
 from gladwire.core.diagnosis.tests import TESTS, Act, Test
 from gladwire.core.findings import Finding
+from gladwire.core.information import entropy_bits
 from gladwire.core.rulebook import danger
 
 # How much of the worth of a bit about the owner one about the cause itself has.
@@ -98,11 +98,11 @@ def _bits(ranked: Sequence[Weighed], chances: Sequence[float]) -> float:
     shares = [w.share / total for w in ranked]
 
     def told(kinds: Sequence[object]) -> float:
-        found = _entropy(_summed(shares, kinds))
+        found = entropy_bits(_summed(shares, kinds))
         for so in (True, False):
             joint = [s * (p if so else 1 - p) for s, p in zip(shares, chances, strict=True)]
             if (of := sum(joint)) > 0:
-                found -= of * _entropy([part / of for part in _summed(joint, kinds)])
+                found -= of * entropy_bits([part / of for part in _summed(joint, kinds)])
         return max(0.0, found)
 
     return told([w.cause.owner for w in ranked]) + _WORTH_OF_CAUSE * told([w.cause.code for w in ranked])
@@ -113,10 +113,6 @@ def _summed(shares: Sequence[float], kinds: Sequence[object]) -> list[float]:
     for share, kind in zip(shares, kinds, strict=True):
         found[kind] = found.get(kind, 0.0) + share
     return list(found.values())
-
-
-def _entropy(shares: Sequence[float]) -> float:
-    return -sum(p * math.log2(p) for p in shares if p > 0)
 
 
 class _After(NamedTuple):

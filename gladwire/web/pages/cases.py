@@ -15,6 +15,7 @@ from gladwire.core.case.proof import MODES, Mode, ModeProof
 from gladwire.core.scene.inspection import BY_KEY as CONDITIONS
 from gladwire.core.standards.connectors import place_words
 from gladwire.store.cases import case_with_sessions, cases, charging_session, close_case, reopen_case
+from gladwire.store.judgements import ask
 from gladwire.store.models import Case, Observation
 from gladwire.web.case_view import plan_of, proofs_of, reported
 from gladwire.web.errors import RefusedError
@@ -202,4 +203,5 @@ def attach(db: Database, number: int, case: Annotated[int, Form()]) -> Response:
     if session.case_id not in (None, case):
         raise RefusedError(409, f"This session belongs to case {session.case_id} already.", "Open that case.")
     session.case = chosen
+    ask(session)  # what the case's checklist found out counts for it
     return RedirectResponse(f"/sessions/{number}", 303)

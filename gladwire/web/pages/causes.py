@@ -11,7 +11,7 @@ from gladwire.core.diagnosis import likelihood
 from gladwire.core.diagnosis.answers import words
 from gladwire.core.diagnosis.cause import OWNER_WORDS, Cause, Owner
 from gladwire.core.diagnosis.causes import BY_CODE, CAUSES
-from gladwire.core.diagnosis.evidence import ONE_FACT
+from gladwire.core.diagnosis.evidence import ONE_FACT, Item, sign
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.diagnosis.tests import Test
 from gladwire.core.rulebook import BY_CODE as RULES
@@ -30,7 +30,6 @@ class Sign:
     """A finding that speaks for or against a cause. declared: its weight, common practice. counted: of the plays, in words;
     expected: its absence speaks against the cause. told_with: what is the same fact in other words."""
 
-    code: str
     answers: str
     source: str
     declared: float
@@ -55,6 +54,7 @@ class CausesPage:
     area: str
     by_owner: list[tuple[str, list[tuple[Cause, int]]]]
     tests: list[TestRow]
+    sharpness: float
 
 
 @dataclass(frozen=True)
@@ -79,7 +79,7 @@ def causes() -> Response:
     ]
     used = {c.test for c in CAUSES}
     tests = [_row(t) for t in TESTS.values() if t.key in used or t.owners]
-    return render("causes.html", CausesPage("causes", listed, tests))
+    return render("causes.html", CausesPage("causes", listed, tests, likelihood.sharpness()))
 
 
 @router.get("/causes/{code}")
@@ -88,10 +88,8 @@ def cause(db: Database, code: str) -> Response:
     found = BY_CODE.get(code)
     if found is None:
         raise RefusedError(404, "There is no such cause.", "Look through the list of causes.")
-    signs = [
-        *(_sign(found, c, w) for c, w in sorted(found.speaks_for.items(), key=lambda pair: -pair[1])),
-        *(_sign(found, c, -w) for c, w in sorted(found.speaks_against.items(), key=lambda pair: -pair[1])),
-    ]
+    items = [item for code in (*found.speaks_for, *found.speaks_against) if (item := sign(found, code))]
+    signs = [_sign(found, item) for item in sorted(items, key=lambda item: (item.declared < 0, -abs(item.declared)))]
     sessions = [session_row(s) for s in sessions_led_by(db, code, _MOST_SESSIONS)]
     page = CausePage(
         "causes",
@@ -107,22 +105,16 @@ def cause(db: Database, code: str) -> Response:
     return render("cause.html", page)
 
 
-def _sign(cause: Cause, code: str, declared: float) -> Sign:
-    counted = likelihood.seen(cause.code, code, False)
-    if counted and declared > 0 and not counted.plays.loud + counted.plays.soft:
-        counted = None
-    weight = likelihood.blended(declared, counted)
-    bounded = max(0.0, weight) if declared > 0 else min(0.0, weight)
-    rule = RULES[code]
-    same = next((sorted(fact - {code}) for fact in ONE_FACT if code in fact), [])
+def _sign(cause: Cause, item: Item) -> Sign:
+    rule = RULES[item.code]
+    same = next((sorted(fact - {item.code}) for fact in ONE_FACT if item.code in fact), [])
     return Sign(
-        code,
         rule.answers,
         str(rule.source),
-        declared,
-        bounded,
-        counted.says if counted else "",
-        declared > 0 and likelihood.absent(cause.code, code) is not None,
+        item.declared,
+        item.weight,
+        item.measured.says if item.measured else "",
+        item.declared > 0 and likelihood.absent(cause.code, item.code) is not None,
         tuple(RULES[other].answers for other in same if other in cause.speaks_for),
     )
 

@@ -14,7 +14,7 @@ from gladwire.core.case.checklist.step import SKIP, Entry
 from gladwire.core.case.checklist.steps import BY_KEY as STEPS
 from gladwire.store.judgements import ask
 from gladwire.store.models import Case, Observation
-from gladwire.web.case_view import entries_of, plan_of, standing
+from gladwire.web.case_view import entries_of, plan_of, standing, unsafe
 from gladwire.web.charts.faces import Face, face
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import reading_in
@@ -45,6 +45,7 @@ class ChecklistPage:
     plan: Plan | None
     rows: list[PlaceRow]
     minutes: int
+    unsafe: str
     by_name: str
 
 
@@ -55,7 +56,9 @@ def checklist(request: Request, db: Database, number: int) -> Response:
     connector = request.cookies.get("connector", "type2")
     rows = _rows(case, plan, connector) if plan else []
     left = sum(r.place.step.test.minutes for r in rows if r.place.state in ("now", "later"))
-    return render("checklist.html", ChecklistPage("cases", case, PLANS, plan, rows, left, name_of(request)))
+    return render(
+        "checklist.html", ChecklistPage("cases", case, PLANS, plan, rows, left, unsafe(case), name_of(request))
+    )
 
 
 def _rows(case: Case, plan: Plan, connector: str) -> list[PlaceRow]:
@@ -130,7 +133,7 @@ def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Resp
         by_name=form.by_name,
     )
     db.add(entered)
-    for session in case.sessions:  # whose fault it is, counts for all of the case's sessions
+    for session in case.sessions if step.test.owners else ():  # whose fault it is, counts for all of them
         ask(session)
     if step.key == "codes" and form.text:
         db.add(Observation(case_id=case.id, kind="code", text=form.text, by_name=form.by_name))

@@ -13,7 +13,7 @@ from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.case.swaps import PARTS, Attempt, Came, Cell, Follows, Part, follows, next_cell
 from gladwire.store.models import Case, Observation
-from gladwire.web.case_view import TriedWith, attempts_of, standing
+from gladwire.web.case_view import TriedWith, attempts_of, standing, unsafe
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.cases import case_or_404
 from gladwire.web.pages.session import session_or_404
@@ -49,7 +49,8 @@ class SessionOpen:
 
 @dataclass(frozen=True)
 class SwapsPage:
-    """grid: by vehicle and post, the tries of each cell. offered: what the form begins with."""
+    """grid: by vehicle and post, the tries of each cell. unsafe: what can hurt; nothing is
+    proposed while it stands. offered: what the form begins with."""
 
     area: str
     case: Case
@@ -58,6 +59,7 @@ class SwapsPage:
     grid: dict[tuple[str, str], list[Try]]
     follows: tuple[Follows, ...]
     next: Cell | None
+    unsafe: str
     offered: dict[str, str]
     titles: dict[str, str]
     lengths: dict[str, int]
@@ -76,7 +78,8 @@ def swaps(request: Request, db: Database, number: int) -> Response:
     for t in tried:
         vehicle, post = (t.attempt.parts.get(part, "") or _UNKNOWN for part in ("vehicle", "post"))
         grid.setdefault((vehicle, post), []).append(Try(t.attempt.came, _others(t.attempt), t.session, t.text))
-    wanted = next_cell(attempts)
+    held = unsafe(case)
+    wanted = None if held else next_cell(attempts)
     offered = dict(wanted.parts) if wanted else {"vehicle": case.vehicle, "post": case.post}
     page = SwapsPage(
         "cases",
@@ -86,6 +89,7 @@ def swaps(request: Request, db: Database, number: int) -> Response:
         grid,
         follows(attempts)[:3],
         wanted,
+        held,
         {part: offered.get(part, "")[: LENGTHS[part]] for part in PARTS},
         TITLES,
         LENGTHS,

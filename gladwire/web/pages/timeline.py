@@ -143,7 +143,8 @@ def strike(
         if noted is None:
             raise RefusedError(404, f"There is no observation {number}.", "Go back to its session or case.")
         noted.struck_by = by_name
-        for session in [noted.session] if noted.session else noted.case.sessions if noted.case else []:
+        of_case = noted.case.sessions if noted.case and noted.kind == "step" else []
+        for session in [noted.session] if noted.session else of_case:
             ask(session)
         where = f"/sessions/{noted.session_id}" if noted.session_id else f"/cases/{noted.case_id}"
         where += f"/{back}" if back and noted.case_id else ""
