@@ -64,6 +64,31 @@ def test_a_source_low_on_both_sides_is_no_diode_where_only_a_loaded_state_shows(
     assert found.causes[0].code != "diode_shorted"
 
 
+@pytest.mark.parametrize("leak_ohm", [4e3, 6e3, 10e3])
+@pytest.mark.parametrize("cut", [False, True])
+def test_a_leak_is_told_from_a_weak_source_by_the_loaded_levels(leak_ohm: float, cut: bool) -> None:
+    """Thevenin: a leak lowers the source's resistance with its volts, a weak source only the volts. Written out from 1 kΩ,
+    2.74 kΩ, 1.3 kΩ and 0.7 V (IEC 61851-1 Annex A)."""
+    open_v, inner = 12.0 * leak_ohm / (leak_ohm + 1000.0), 1000.0 * leak_ohm / (leak_ohm + 1000.0)
+
+    def level(load: float, volts: float, ohm: float) -> float:
+        return (volts - 0.7) * load / (ohm + load) + 0.7
+
+    waits, asks = 2740.0, 1 / (1 / 2740.0 + 1 / 1300.0)
+    for ohm, code, other in (
+        (inner, "both_sides_leak", "both_sides_off"),
+        (1000.0, "both_sides_off", "both_sides_leak"),
+    ):
+        script = PilotScript()
+        if not cut:
+            script.hold(open_v, 500).hold(level(waits, open_v, ohm), 500)
+            script.pwm(level(waits, open_v, ohm), 26.7, 500, low_v=-open_v)
+        script.pwm(level(asks, open_v, ohm), 26.7, 2000, low_v=-open_v)
+        found = codes(told(script), "fault")
+        assert code in found
+        assert other not in found
+
+
 def test_a_diode_leaves_the_high_side_where_it_was() -> None:
     found = told(PilotScript().circuit(PilotCircuit(diode_shorted=True), "asking", 2500, 41.7))
     assert "low_side_pulled_up" in codes(found, "fault")

@@ -333,6 +333,12 @@ def _clipped(r: R) -> Lanes:
     return [_ac(r, 4.0, probe=Scope(0.1, bits=8, range_v=r.uniform(6.5, 8.4))).pilot]
 
 
+def _leaky(r: R) -> Lanes:
+    steps, bench, _ = pilots.healthy(r)
+    wet = replace(bench, leak_ohm=10 ** r.uniform(3.5, 4.1), probe="post")
+    return list(pilots.captured(steps, wet, r.randrange(999)).channels)
+
+
 def _well(r: R) -> Lanes:
     ac = _ac(r, r.uniform(6, 12), duty=26.7)
     lanes = [ac.pilot, *_charges(r, ac, r.uniform(13.5, 15.8), phases=r.choice((1, 3)))]
@@ -361,6 +367,7 @@ _ACS: tuple[tuple[str, Callable[[R], Lanes]], ...] = (
     ("too_much_capacitance", _slow_edges),
     ("capture_misleads", _ac_coupled),
     ("capture_misleads", _clipped),
+    ("water_or_leakage", _leaky),
     (WELL, _well),
 )
 

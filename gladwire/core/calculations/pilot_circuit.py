@@ -16,6 +16,13 @@ def nominal_level_v(state: str, source_v: float = 12.0, series_ohm: float = 0.0)
     return source_v - current * SOURCE_OHM
 
 
+def leaking_level_v(state: str, open_v: float, source_v: float = 12.0) -> float:
+    """High level at the post in state B, C or D where a leak from CP to PE holds the open pilot at `open_v`: what loads the
+    source also lowers its resistance. Volts. KeyError for other states."""
+    inner = SOURCE_OHM * open_v / source_v
+    return (open_v - DIODE_DROP_V) * VEHICLE_OHM[state] / (inner + VEHICLE_OHM[state]) + DIODE_DROP_V
+
+
 def series_resistance_ohm(state: str, level_v: float, source_v: float = 12.0) -> float | None:
     """Resistance in the CP or PE path that would put state B, C or D at this level; None where none can.
 

@@ -24,7 +24,7 @@ from gladwire.core.session.verdict import verdict_sentence
 from gladwire.core.stage import StageResult
 
 # Raise when the same measurements would be judged differently; stored judgements of an older version are then made anew.
-JUDGES = 13
+JUDGES = 14
 
 
 class Judgement(BaseModel):

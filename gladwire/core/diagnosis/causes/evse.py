@@ -16,7 +16,7 @@ CAUSES = (
         prior=1.0,
         speaks_for={"oscillating_without_vehicle": 5.0},
         # With a source off on both sides, or a probe's factor, what reads as open need not be.
-        speaks_against={"pilot_interrupted": 1.0, "both_sides_off": 3.0},
+        speaks_against={"pilot_interrupted": 1.0, "both_sides_off": 3.0, "both_sides_leak": 3.0},
         test="post_steady",
         if_so="Still oscillating: the post's controller starts its oscillator without a vehicle. Hand to the maker.",
         if_not="Steady +12 V: something in the socket or cable was making and losing contact; test that.",
@@ -49,6 +49,7 @@ CAUSES = (
         speaks_for={
             "source_level_out": 4.0,
             "both_sides_off": 3.5,
+            "both_sides_leak": 0.8,
             "pilot_level_thin_margin": 1.0,
             "pilot_level_between_states": 1.0,
         },

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from gladwire.core.calculations.pilot_circuit import nominal_level_v
+from gladwire.core.calculations.pilot_circuit import leaking_level_v, nominal_level_v
 from gladwire.core.lanes.pilot.interpretation import Interpretation, Mistake
 from gladwire.core.lanes.pilot.levels import SEES_HZ, Glance
 from gladwire.core.settled import Settled
@@ -310,7 +310,8 @@ def _with_offset(seen: Glance, reading: Interpretation, settled: Settled) -> Int
 
 
 def _is_low_alike(seen: Glance, reading: Interpretation) -> bool:
-    """Whether every level under load is a state's of a source as low as the low side tells: then no zero is off."""
+    """Whether every level under load is a state's of a source as low as the low side tells, or lies between that and what a
+    leak leaves of it: then no zero is off."""
     if not seen.swings.any():
         return False
     scale = reading.correction.scale
@@ -319,8 +320,9 @@ def _is_low_alike(seen: Glance, reading: Interpretation) -> bool:
     if not _RAIL_V[0] < rail < BY_LETTER["A"].accept.low_v:
         return False
     levels = [level for level, _ in _clusters(high[seen.swings], seen.swings[seen.swings])]
-    under = [nominal_level_v(letter, rail) for letter in "BCD"]
-    return all(min(abs(level - v) for v in (*under, rail)) < _OF_ONE_SOURCE_V for level in levels)
+    spans = [(nominal_level_v(letter, rail), leaking_level_v(letter, rail)) for letter in "BCD"]
+    near = [(weak - _OF_ONE_SOURCE_V, leak + _OF_ONE_SOURCE_V) for weak, leak in (*spans, (rail, rail))]
+    return all(any(low < level < high for low, high in near) for level in levels)
 
 
 def _both_rails_v(seen: Glance, reading: Interpretation) -> float | None:

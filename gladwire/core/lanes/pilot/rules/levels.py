@@ -26,6 +26,8 @@ _UNMOVED_V, _UNMOVED_OF_HIGH = 0.5, 0.4
 # A low side that a weak source or a leak makes, of a state under load; and how much of the fall of the high side a leak
 # leaves that a weak source would show.
 _LOADED_LOW_V, _ALIKE_SHARE = (5.0, 11.0), 0.4
+# Of the way from where a weak source leaves loaded states to where a leak does, from which on it is one.
+_LEAK_SHARE = 0.5
 
 
 def _worth(record: PilotRecord, letters: str) -> Iterator[Segment]:
@@ -192,37 +194,75 @@ def _low_alike(s: Segment) -> bool:
     return usual - s.high_v > _ALIKE_SHARE * (usual - weak) and s.high_v > weak - _UNMOVED_V
 
 
+def _leaks(record: PilotRecord, rail_v: float) -> bool:
+    """Whether loaded states stand as a leak leaves them, not as a weak source or a probe's factor would: nearer to the post's
+    usual level, because what loads the source also lowers its resistance."""
+    shares = []
+    for s in longest_per_state(record):
+        state = s.nearest if s.state == "unknown" else s.state
+        if state in "BCD":
+            weak, leak = pilot_circuit.nominal_level_v(state, rail_v), pilot_circuit.leaking_level_v(state, rail_v)
+            shares.append((s.high_v - weak) / (leak - weak))
+    return bool(shares) and sum(shares) / len(shares) > _LEAK_SHARE
+
+
+def _off_alike(record: PilotRecord) -> tuple[float, Segment | None] | None:
+    """Volts both sides stand at, and the loaded segment that tells it where nothing open does; None where they do not."""
+    reading = record.interpretation
+    if reading.source_v:
+        return None if reading.source_low_holds else (reading.source_v, None)
+    if not reading.levels_trusted or _negative_rail_v(record) is not None:
+        return None
+    low = next((s for s in longest_per_state(record) if _low_alike(s)), None)
+    return (-low.low_v, low) if low and low.low_v is not None else None
+
+
 def _both_sides(record: PilotRecord) -> Iterator[Fact]:
+    """The source or the probe; a leak is told for itself."""
     source_v = record.interpretation.source_v
-    if not source_v:
-        trusted = record.interpretation.levels_trusted and _negative_rail_v(record) is None
-        low = next((s for s in longest_per_state(record) if _low_alike(s)), None) if trusted else None
-        if low and low.low_v is not None:
-            text = (
-                f"{low.label} stands low on both sides, at {volts(low.high_v)} and {volts(low.low_v)}: the post's source is "
-                "off on both sides, a leak from CP to PE loads it, or the probe's factor is off. The post alone, without the "
-                "cable, and a known voltage at the probe tell which."
-            )
-            yield Fact("fault", text, low.start_s, low.end_s, volts(low.low_v), band(*LOW_SIDE, "V"))
-        return
-    nominal = BY_LETTER["A"].nominal_v
-    if record.interpretation.source_low_holds:
+    if source_v and record.interpretation.source_low_holds:
         text = (
             f"Open circuit the pilot stands at {volts(source_v)} where 12 V belong, and under load in proportion to it, "
             "while its low side is right: the post's positive side is weak. A resistance in the wire would lift levels, not "
             "lower them. States are told in proportion to it. The post alone, without the cable, confirms it."
         )
         yield Fact("fault", text, record.start_s, record.end_s, volts(source_v), band(*SOURCE_HIGH, "V"))
+    found = _off_alike(record)
+    if found is None or _leaks(record, found[0]):
         return
-    factor = nominal / source_v
-    ohm = pilot_circuit.leakage_ohm("A", source_v, nominal)
-    leak = f" a leak of about {ohms(ohm)} from CP to PE loads it," if ohm and ohm < LEAK_OHM else ""
+    rail_v, low = found
+    if low is not None:
+        text = (
+            f"{low.label} stands low on both sides, at {volts(low.high_v)} and {volts(-rail_v)}: the post's source is off on "
+            "both sides, or the probe's factor is off. The post alone, without the cable, and a known voltage at the probe "
+            "tell which."
+        )
+        yield Fact("fault", text, low.start_s, low.end_s, volts(-rail_v), band(*LOW_SIDE, "V"))
+        return
     text = (
-        f"Open circuit and on the low side the pilot stands at {volts(source_v)} alike, where 12 V belong: the post's source "
-        f"is off on both sides,{leak} or the probe's factor is off (by {factor:.2f}). States are told in proportion to it. "
-        "The post alone, without the cable, and a known voltage at the probe tell which."
+        f"Open circuit and on the low side the pilot stands at {volts(rail_v)} alike, where 12 V belong, and under load in "
+        f"proportion: the post's source is off on both sides, or the probe's factor is off (by "
+        f"{BY_LETTER['A'].nominal_v / rail_v:.2f}). States are told in proportion to it. The post alone, without the cable, "
+        "and a known voltage at the probe tell which."
     )
-    yield Fact("fault", text, record.start_s, record.end_s, f"± {volts(source_v)}", band(*SOURCE_HIGH, "V"))
+    yield Fact("fault", text, record.start_s, record.end_s, f"± {volts(rail_v)}", band(*SOURCE_HIGH, "V"))
+
+
+def _leak_on_both_sides(record: PilotRecord) -> Iterator[Fact]:
+    found = _off_alike(record)
+    if found is None or not _leaks(record, found[0]):
+        return
+    rail_v, low = found
+    ohm = pilot_circuit.leakage_ohm("A", rail_v, BY_LETTER["A"].nominal_v)
+    about = f" of about {ohms(ohm)}" if ohm and ohm < LEAK_OHM else ""
+    where = low.label if low else "The pilot"
+    text = (
+        f"{where} stands low on both sides, open or on the low side at {volts(rail_v)}, and under load less so than a weak "
+        f"source or a probe's factor would leave it: a leak{about} from CP to PE. The post alone, without the cable, tells "
+        "on which side of the plug it is."
+    )
+    start, end = (low.start_s, low.end_s) if low else (record.start_s, record.end_s)
+    yield Fact("fault", text, start, end, f"± {volts(rail_v)}", band(*SOURCE_HIGH, "V"))
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (
@@ -230,8 +270,17 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "both_sides_off",
         "pilot",
         STATES_SOURCE,
-        "levels off alike: source, leak or probe",
+        "levels off alike: source or probe",
         _both_sides,
+        favours_well=-4.0,
+        needs=Needs(reached="offer"),
+    ),
+    Rule(
+        "both_sides_leak",
+        "pilot",
+        STATES_SOURCE,
+        "levels off alike, less so under load: a leak",
+        _leak_on_both_sides,
         favours_well=-4.0,
         needs=Needs(reached="offer"),
     ),
