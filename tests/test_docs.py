@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from gladwire.benchmarks.blind import conversations, pilots
+from gladwire.benchmarks.blind import conversations, outside_ac, pilots
 from gladwire.core.rulebook import ALL
 from gladwire.core.standards.source import SOURCES
 from gladwire.formats.registry import KNOWN, READERS
@@ -96,7 +96,7 @@ def test_files_named_in_the_code_exist() -> None:
 def test_what_the_matrix_of_failures_names_exists() -> None:
     text = (ROOT / "docs" / "accuracy.md").read_text().partition("### Which stage")[2]
     rows_ = [line for line in text.splitlines() if line.startswith("| ") and not line.startswith("| stage")]
-    classes = {maker.__name__ for maker in (*pilots.MAKERS, *conversations.MAKERS)}
+    classes = {maker.__name__ for maker in (*pilots.MAKERS, *conversations.MAKERS)} | set(outside_ac.ACS)
     told = {s.key for s in SCENARIOS}
     stages = set()
     for line in rows_:

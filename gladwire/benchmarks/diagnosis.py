@@ -17,7 +17,7 @@ from itertools import pairwise
 from pathlib import Path
 from typing import NamedTuple
 
-from gladwire.benchmarks.blind import outside
+from gladwire.benchmarks.blind import outside, outside_ac
 from gladwire.benchmarks.blind.plays import WELL, plays
 from gladwire.core.answers import Answer
 from gladwire.core.diagnosis import likelihood
@@ -164,7 +164,8 @@ class Outside(NamedTuple):
 
 def outside_seen(each: int, seed: int) -> list[Outside]:
     """Captures no tool of ours made, of which it is known what may lead."""
-    measured = [(case.truth, measure_recording(case.recording)) for case in outside.pilots(each, seed)]
+    views = (*outside.pilots(each, seed), *outside_ac.ac_sessions(each, seed))
+    measured = [(case.truth, measure_recording(case.recording)) for case in views]
     measured += [(c.truth, measure_capture(read_capture(Source(c.path))).measured) for c in outside.conversations()]
     found = []
     for truth, capture in measured:

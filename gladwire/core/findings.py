@@ -18,8 +18,8 @@ Stage = str
 # that was not captured; "quiet" is never worth the sentence.
 Rank = Literal["", "capture", "waiting", "progress", "held", "ending", "telling", "quiet"]
 # What a finding is a consequence of, told as such: an earlier "fault" of the same try (with "suspect" also where it is only
-# suspected), a "pilot" that was lost first, or any fault that "frames" beside it tell.
-Follows = Literal["fault", "suspect", "pilot", "frames"]
+# suspected), a "pilot" that was lost first, any fault that "frames" beside it tell, or a "plug" that is not home and locked.
+Follows = Literal["fault", "suspect", "pilot", "frames", "plug"]
 Lane = Literal[
     "pilot", "proximity", "lock_current", "lock_position", "mains_v", "mains_a", "contactor", "frames", "bus", "power",
     "stamps", "contacts",

@@ -13,7 +13,7 @@ from typing import Any, Literal, NamedTuple
 
 from gladwire.core.case.proof import MODES, Mode
 from gladwire.core.diagnosis.answers import words
-from gladwire.core.diagnosis.cause import OwnerShare, RankedCause, Rests
+from gladwire.core.diagnosis.cause import Disagreement, OwnerShare, RankedCause, Rests
 from gladwire.core.diagnosis.causes import BY_CODE as CAUSE_BY_CODE
 from gladwire.core.diagnosis.causes import CAUSES
 from gladwire.core.diagnosis.cautions import PROBE_CAUTION
@@ -288,7 +288,8 @@ def _segments(shown: Shown) -> SegmentsPart | None:
 @dataclass(frozen=True)
 class CausesPart:
     """Causes, what share of them each party owns and what is left open. rivals: the two it is not decided between, if any;
-    both: titles of two that are likelier together. rests: what the first rests on most. heaviest: of all weights, in the
+    both: titles of two that are likelier together. rests: what the first rests on most; disagreement: where people and
+    captures part. heaviest: of all weights, in the
     logarithm of odds their bars are drawn by."""
 
     causes: Sequence[RankedCause]
@@ -297,6 +298,7 @@ class CausesPart:
     rivals: Sequence[RankedCause]
     both: Sequence[str]
     rests: Rests | None
+    disagreement: Disagreement | None
     heaviest: float
 
 
@@ -306,7 +308,7 @@ def _causes(shown: Shown) -> CausesPart:
     both = [CAUSE_BY_CODE[code].title for code in told.both if code in CAUSE_BY_CODE]
     weights = [abs(e.weight) for c in told.causes for e in (*c.evidence, *c.against)]
     named = () if both else rivals(told.causes)
-    return CausesPart(told.causes, told.owners, left, named, both, told.rests, max([1.0, *weights]))
+    return CausesPart(told.causes, told.owners, left, named, both, told.rests, told.disagreement, max([1.0, *weights]))
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from gladwire.core.lanes.frames.connection import CapturedMessage
 from gladwire.core.lanes.frames.held_back import held_back
 from gladwire.core.lanes.frames.record import Connection, ConversationRecord, Exchange, SentMessage
 from gladwire.core.lanes.frames.rules import RULES as FRAMES
-from gladwire.core.lanes.mains.record import MainsRecord, Span
+from gladwire.core.lanes.mains.record import MainsRecord, Sag, Span
 from gladwire.core.lanes.mains.rules import RULES as MAINS
 from gladwire.core.lanes.mains.rules import Ac
 from gladwire.core.lanes.pilot.interpretation import Interpretation
@@ -103,6 +103,10 @@ def contactor(code: str, least: Severity, made: Callable[[float], tuple[float, f
 def span(start: float, end: float, rms: float, phases: int = 1) -> Span:
     names = tuple(f"L{n + 1}" for n in range(phases))
     return Span(start_s=start, end_s=end, rms=rms, carried_by=names, each=(rms,) * phases)
+
+
+def sag(share: float) -> Sag:
+    return Sag(line="L1", start_s=CLOSES, end_s=OPENS, idle_v=230, loaded_v=230 * (1 - share), idle_a=0, loaded_a=16)
 
 
 def mains(
@@ -219,6 +223,16 @@ def scene(code: str, least: Severity, made: Callable[[float], tuple[Sequence[Rec
         return apply((*ACROSS, *STAMPED), Scene(Records.of_all(records), tuple(stamps)))
 
     return Rulings(code, least, found)
+
+
+def pressed_at(moment: float, lasts: float = 0.5) -> ProximityRecord:
+    """A latch that is pressed while plugged in, and let go again."""
+    turns = (("latched", 0.5, moment), ("pressed", moment, moment + lasts), ("latched", moment + lasts, 26.0))
+    segments = tuple(
+        ProximitySegment(start_s=a, end_s=b, value=1.0, unit="V", state=state, meaning="m")  # type: ignore[arg-type]
+        for state, a, b in turns
+    )
+    return ProximityRecord(start_s=0.0, end_s=26.0, channel="PP", segments=segments)
 
 
 def home(end: float) -> ProximityRecord:

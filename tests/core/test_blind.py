@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.benchmarks.blind import buses, conversations, outside, pilots, power
+from gladwire.benchmarks.blind import buses, conversations, outside, outside_ac, pilots, power
 from gladwire.benchmarks.blind.truth import Truth, marked
 from gladwire.core.lanes.pilot.measure import measure
 from gladwire.core.measured import measure_capture, measure_recording
@@ -41,6 +41,11 @@ def test_a_bus_s_truth_is_told(case: buses.Case) -> None:
 
 @pytest.mark.parametrize("case", list(outside.pilots(1, SEED)), ids=lambda c: c.name)
 def test_the_truth_of_a_simulated_circuit_is_told(case: outside.Seen) -> None:
+    held(case.truth, judge_alone(measure_recording(case.recording)))
+
+
+@pytest.mark.parametrize("case", list(outside_ac.ac_sessions(1, SEED)), ids=lambda c: c.name)
+def test_the_truth_of_a_simulated_ac_session_is_told(case: outside.Seen) -> None:
     held(case.truth, judge_alone(measure_recording(case.recording)))
 
 

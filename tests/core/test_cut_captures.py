@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -59,34 +61,53 @@ def test_0_v_at_the_post_after_the_end_is_an_error_all_the_same() -> None:
 def test_a_source_low_on_both_sides_is_no_diode_where_only_a_loaded_state_shows(source_v: float) -> None:
     weak = PilotCircuit(source_high_v=source_v, source_low_v=-source_v)
     found = told(PilotScript().circuit(weak, "asking", 2500, 41.7))
-    assert "both_sides_off" in codes(found, "fault")
+    assert "both_sides_low" in codes(found, "fault")
     assert not codes(found) & {"low_side_pulled_up", "ventilation_asked", "capture_offset"}
     assert found.causes[0].code != "diode_shorted"
 
 
-@pytest.mark.parametrize("leak_ohm", [4e3, 6e3, 10e3])
-@pytest.mark.parametrize("cut", [False, True])
-def test_a_leak_is_told_from_a_weak_source_by_the_loaded_levels(leak_ohm: float, cut: bool) -> None:
+@pytest.mark.parametrize("leak_ohm", [4e3, 6e3])
+@pytest.mark.parametrize("begun", ["before the plug", "waiting", "asking"])
+def test_a_leak_is_told_from_a_weak_source_by_the_loaded_levels(leak_ohm: float, begun: str) -> None:
     """Thevenin: a leak lowers the source's resistance with its volts, a weak source only the volts. Written out from 1 kΩ,
-    2.74 kΩ, 1.3 kΩ and 0.7 V (IEC 61851-1 Annex A)."""
+    2.74 kΩ, 1.3 kΩ and 0.7 V (IEC 61851-1 Annex A). One loaded level alone does not tell: a source's tolerance is as wide."""
     open_v, inner = 12.0 * leak_ohm / (leak_ohm + 1000.0), 1000.0 * leak_ohm / (leak_ohm + 1000.0)
 
     def level(load: float, volts: float, ohm: float) -> float:
         return (volts - 0.7) * load / (ohm + load) + 0.7
 
     waits, asks = 2740.0, 1 / (1 / 2740.0 + 1 / 1300.0)
-    for ohm, code, other in (
-        (inner, "both_sides_leak", "both_sides_off"),
-        (1000.0, "both_sides_off", "both_sides_leak"),
-    ):
+    for ohm, code in ((inner, "both_sides_leak"), (1000.0, "both_sides_off")):
         script = PilotScript()
-        if not cut:
+        if begun == "before the plug":
             script.hold(open_v, 500).hold(level(waits, open_v, ohm), 500)
+        if begun != "asking":
             script.pwm(level(waits, open_v, ohm), 26.7, 500, low_v=-open_v)
         script.pwm(level(asks, open_v, ohm), 26.7, 2000, low_v=-open_v)
-        found = codes(told(script), "fault")
-        assert code in found
-        assert other not in found
+        found = codes(told(script), "fault") & {"both_sides_leak", "both_sides_off", "both_sides_low"}
+        assert found == {"both_sides_low" if begun == "asking" else code}
+
+
+def test_a_small_leak_and_a_source_as_weak_are_not_told_apart() -> None:
+    """10 kΩ to earth and a source of 10.9 V differ by 0.25 V under load, which another post's tolerance has too."""
+    script = PilotScript().hold(10.9, 500).hold(8.35, 500).pwm(8.35, 26.7, 800, low_v=-10.9)
+    found = told(script.pwm(5.62, 26.7, 2000, low_v=-10.9))
+    assert "both_sides_low" in codes(found, "fault")
+    assert not codes(found, "fault") & {"both_sides_leak", "both_sides_off"}
+
+
+@pytest.mark.parametrize("bits", [8, 10])
+def test_a_signal_that_uses_every_code_of_a_converter_is_beyond_its_range(bits: int) -> None:
+    """Two's complement: the last code lies one step inside the range, so both sides do not end alike."""
+    reach = 6.98
+    wave = PilotScript().circuit(PilotCircuit(), "asking", 2500, 26.7).record(20e3, Scope(noise_v=0.1), 3)
+    step = 2 * reach / 2**bits
+    codes_of = np.clip(np.round(wave.samples / step), -(2 ** (bits - 1)), 2 ** (bits - 1) - 1)
+    found = judge_alone(
+        measure_recording(Recording((replace(wave, samples=(codes_of * step).astype(np.float32)),), "t"))
+    )
+    assert "capture_clipped" in codes(found, "fault") | codes(found, "suspect")
+    assert found.causes[0].code != "diode_shorted"
 
 
 def test_a_diode_leaves_the_high_side_where_it_was() -> None:

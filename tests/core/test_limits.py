@@ -18,7 +18,7 @@ from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.pilot.rules import RULES as PILOT
 from gladwire.core.plc.slac import SlacAnswer
 from gladwire.core.scene.stamps import Stamp
-from gladwire.core.standards import dc_limits, pilot_timing, practice, slac_limits, v2g_timers
+from gladwire.core.standards import dc_limits, pilot_timing, practice, slac_limits, supply, v2g_timers
 from gladwire.core.standards.limit import Limit
 from gladwire.core.standards.limits import LIMITS, TOPICS
 from tests.core.records import (
@@ -38,8 +38,10 @@ from tests.core.records import (
     mains,
     matching,
     pilot,
+    pressed_at,
     profile,
     proximity,
+    sag,
     scene,
     span,
     stays,
@@ -128,7 +130,7 @@ CASES = [
     Case("mains off after C", t.SWITCH_OFF_MAX_S + p.SLACK_S, "above", mains(
         "mains_off_late", "suspect", lambda x: {"volts": [span(CLOSES, OPENS + x, 230)]})),
     Case("mains without a request", p.IDLE_MAINS_S, "above", mains(
-        "mains_without_request", "fault", lambda x: {"volts": [span(CLOSES, OPENS + x, 230)]})),
+        "mains_without_request", "fault", lambda x: {"volts": [span(CLOSES - x, OPENS, 230)]})),
     Case("current that never comes", p.CURRENT_PATIENCE_S, "above", mains(
         "current_missing", "fault", lambda x: {"volts": [span(1, 1 + x, 230)], "amps": []},
         lambda x: stays(("B2", 1), ("C2", x), ("B2", 1)))),
@@ -139,7 +141,13 @@ CASES = [
     Case("current below the offer", 16.0 * p.LESS_SHARE, "below", mains(
         "draws_below_offer", "note", lambda x: flows(x, CLOSES, OPENS))),
     Case("current that goes while asking", p.CURRENT_PATIENCE_S, "above", mains(
-        "current_lost", "note", lambda x: flows(16.0, CLOSES, OPENS - x))),
+        "draws_no_more", "suspect", lambda x: flows(16.0, CLOSES, OPENS - x))),
+    Case("a phase that is dead", p.LINE_DEAD_S, "above", mains("phase_dead", "suspect", lambda x: {
+        "lines": ("L1", "L2", "L3"), "volts": [span(CLOSES, CLOSES + x, 230, 2)]})),
+    Case("volts lost on the way", supply.DROP_SHARE, "above", mains(
+        "supply_sags", "note", lambda x: {"sags": [sag(x)]})),
+    Case("volts lost that heat", supply.DROP_HOT_SHARE, "above", mains(
+        "supply_sags", "suspect", lambda x: {"sags": [sag(x)]})),
     Case("current less than before", 15.0 * p.LESS_SHARE, "below", mains(
         "current_reduced", "suspect", lambda x: {
             "volts": [span(CLOSES, OPENS, 230)], "amps": [span(CLOSES, OPENS, 15)],
@@ -160,6 +168,8 @@ CASES = [
     # Across lanes
     Case("a plug that is not home", p.SEAT_S, "above", scene(
         "plug_not_home", "fault", lambda x: ([home(1 + x), stays(("A1", 1 + x))], []))),
+    Case("a vehicle that stops for its latch", p.STOPS_WITHIN_S, "below", scene(
+        "request_ends_with_plug", "fault", lambda x: ([pressed_at(OPENS - x), ASK], []))),
     Case("a lock nobody drives", p.LOCKS_WITHIN_S, "above", scene(
         "lock_not_driven", "suspect", lambda x: ([home(1 + x), LockRecord(
             start_s=0.0, end_s=1 + x, current_channel="lock A", position_channel="", attempts=())], []))),

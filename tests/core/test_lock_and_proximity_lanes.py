@@ -37,6 +37,22 @@ def test_three_attempts_without_movement_mean_something_is_in_the_way() -> None:
     assert [(a.result, a.pulses, a.position_changed) for a in record.attempts] == [("obstructed", 3, False)]
 
 
+@pytest.mark.parametrize("tries", [2, 3])
+def test_backing_off_between_tries_is_no_release(tries: int) -> None:
+    """Common practice, no source: a motor that meets something turns back before it tries again."""
+    script = LockScript()
+    for n in range(tries):
+        script.drive(1 + 2 * n, through=False).drive(1.8 + 2 * n, way=-1, through=False)
+    assert [(a.result, a.pulses, a.to_lock) for a in seen(script).attempts] == [("obstructed", tries, True)]
+    blind = seen(script, position=False)
+    assert [(a.result, a.pulses, a.to_lock) for a in blind.attempts] == [("obstructed", tries, True)]
+
+
+def test_a_release_soon_after_a_lock_that_went_home_is_a_release() -> None:
+    record = seen(LockScript().drive(1).drive(1.9, way=-1))
+    assert [a.result for a in record.attempts] == ["engaged", "released"]
+
+
 def test_a_retry_that_gets_through_is_engaged() -> None:
     record = seen(LockScript().drive(1, through=False).drive(3))
     assert [(a.result, a.pulses) for a in record.attempts] == [("engaged", 2)]

@@ -60,8 +60,8 @@ def test_a_whole_charge_is_proven_from_pilot_to_end(phases: int) -> None:
         (asks_from_1_to_15(10), ON, FLOWS, "current_over_offer", "draw", "charged", "offer_not_followed"),
         (asks_from_1_to_15(), [(1.4, 230), (8, 0)], [(3, 15.5), (8, 0)], "current_lost", "hold", "dropped_out",
          "supply_dropped"),
-        (asks_from_1_to_15(then=0), [(1.4, 230), (15.0, 0)], [(3, 15.5), (15.0, 0)], "current_lost", "hold", "dropped_out",
-         "post_stopped_with_error"),
+        (asks_from_1_to_15(then=0), [(1.4, 230), (15.0, 0)], [(3, 15.5), (15.0, 0)], "mains_lost_with_pilot", "hold",
+         "dropped_out", "post_stopped_with_error"),
     ],
 )  # fmt: skip
 def test_each_fault_of_the_ac_story(
@@ -115,3 +115,70 @@ def test_nothing_flows_nothing_is_found() -> None:
 def test_a_healthy_circuit_needs_no_mains_to_be_judged() -> None:
     script = pilot().circuit(HEALTHY, "waiting", 500).circuit(HEALTHY, "asking", 4000, 26.7)
     assert analyse(Recording((script.record(RATE, QUIET),), "test")).mains is None
+
+
+def sine(volts: np.ndarray, rate_hz: float = RATE, name: str = "L1", unit: str = "V") -> Waveform:
+    """A wave whose RMS follows the given values."""
+    turns = np.sin(2 * np.pi * 50.0 * np.arange(len(volts)) / rate_hz)
+    return Waveform(name, (np.sqrt(2) * volts * turns).astype(np.float32), rate_hz, 0.0, unit)
+
+
+@pytest.mark.parametrize("tau_s", [0.2, 1.0, 4.0])
+def test_what_a_filter_keeps_behind_an_open_contact_is_no_mains(tau_s: float) -> None:
+    """The capacitor holds the volts of the moment and its bleeder takes them down, one way only."""
+    t = np.arange(int(6 * RATE)) / RATE
+    on = sine(np.where((t > 1) & (t < 3), 230.0, 0.0))
+    left = np.where(t >= 3, 300.0 * np.exp(-(t - 3) / tau_s), 0.0)
+    record = measure_mains([Waveform("L1", (on.samples + left).astype(np.float32), RATE, 0.0, "V")], [])
+    assert [(s.start_s, s.end_s) for s in record.volts] == [
+        (pytest.approx(1.0, abs=0.02), pytest.approx(3.0, abs=0.03))
+    ]
+    assert record.dips == ()
+
+
+@pytest.mark.parametrize(("lasts_s", "flows"), [(0.06, False), (0.2, True)])
+def test_a_filter_s_charging_is_no_charge(lasts_s: float, flows: bool) -> None:
+    t = np.arange(int(3 * RATE)) / RATE
+    record = measure_mains([], [sine(np.where((t > 1) & (t < 1 + lasts_s), 9.0, 0.0), unit="A")])
+    assert bool(record.amps) is flows
+
+
+@pytest.mark.parametrize(("zero_a", "noise_a"), [(2.5, 0.02), (0.0, 0.6)])
+def test_a_clamp_s_zero_and_its_noise_are_no_current(zero_a: float, noise_a: float) -> None:
+    rng = np.random.default_rng(4)
+    idle = (zero_a + rng.normal(0, noise_a, int(4 * RATE))).astype(np.float32)
+    assert measure_mains([], [Waveform("I L1", idle, RATE, 0.0, "A")]).amps == ()
+    flowing = sine(np.full(int(4 * RATE), 14.0), unit="A").samples + idle
+    assert len(measure_mains([], [Waveform("I L1", flowing, RATE, 0.0, "A")]).amps) == 1
+
+
+@pytest.mark.parametrize("ohm", [0.2, 1.0, 3.0])
+def test_the_resistance_before_the_probe_is_ohm_s_law(ohm: float) -> None:
+    t = np.arange(int(8 * RATE)) / RATE
+    amps = np.where(t > 5, 16.0, np.where(t > 2, 6.0, 0.0))
+    (sag,) = measure_mains([sine(231.0 - ohm * amps)], [sine(amps, name="I L1", unit="A")]).sags
+    assert sag.ohm == pytest.approx(ohm, rel=0.05)
+    assert sag.share == pytest.approx(16.0 * ohm / 231.0, rel=0.05)
+
+
+def test_what_two_levels_of_one_current_differ_by_tells_no_resistance() -> None:
+    t = np.arange(int(6 * RATE)) / RATE
+    amps = np.where(t > 3, 16.0, 14.0)
+    assert measure_mains([sine(231.0 - amps)], [sine(amps, name="I L1", unit="A")]).sags == ()
+
+
+def test_mains_that_goes_and_comes_back_breaks_the_hold() -> None:
+    found = seen(
+        asks_from_1_to_15(), [(1.4, 230), (6.0, 0), (7.2, 230), (15.05, 0)], [(3, 15.5), (6, 0), (9, 15.5), (14.8, 0)]
+    )
+    assert "mains_broken_off" in codes(found)
+    assert (stage(found, "hold"), found.causes[0].code) == ("failed", "supply_dropped")
+
+
+def test_current_that_sinks_to_the_end_is_a_pack_that_gets_full() -> None:
+    steps: Rows = [(2.0, 15.5), (5.0, 12.0), (7.5, 9.0), (10.0, 6.5), (14.8, 0)]
+    full = seen(asks_from_1_to_15(), ON, steps)
+    assert "current_tapers" in codes(full)
+    assert (full.outcome, full.causes[0].owner) == ("charged", "none")
+    once = seen(asks_from_1_to_15(), ON, [(2.0, 15.5), (7.5, 9.0), (14.8, 0)])
+    assert "current_reduced" in codes(once)

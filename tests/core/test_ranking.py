@@ -10,12 +10,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gladwire.core.answers import Answer
 from gladwire.core.diagnosis import likelihood
 from gladwire.core.diagnosis.cause import Cause, OwnerShare, RankedCause
 from gladwire.core.diagnosis.causes import CAUSES
 from gladwire.core.diagnosis.evidence import ONE_FACT, observed, weigh
+from gladwire.core.diagnosis.ranking import disagreement, pair, rests_on, rivals, weighed
 from gladwire.core.diagnosis.ranking import owners as owners_of
-from gladwire.core.diagnosis.ranking import pair, rests_on, rivals, weighed
 from gladwire.core.diagnosis.ranking import rank as rank_of
 from gladwire.core.findings import Finding, Severity
 from gladwire.core.rulebook import BY_CODE as RULES
@@ -268,3 +269,29 @@ def test_a_verdict_names_what_it_rests_on() -> None:
     assert rests.code == "frequency_out"
     assert rests.then == BY_CODE["too_much_capacitance"].title
     assert rests_on(observed([])) is None
+
+
+def test_captures_and_people_that_agree_are_not_set_against_each_other() -> None:
+    assert disagreement(observed([finding("series_resistance"), finding("contact_corroded")])) is None
+    assert disagreement(observed([finding("mains_without_request")])) is None
+
+
+def test_where_a_word_turns_the_verdict_the_page_can_say_what_captures_alone_would() -> None:
+    """A look that finds water at the contacts turns edges too slow, a filter's or a cable's by themselves, into a leak."""
+    captured = [finding("slow_edges")]
+    alone = weighed(observed(captured))[0].cause
+    both = observed([*captured, finding("contact_wet")])
+    found = disagreement(both)
+    assert weighed(both)[0].cause.code == "water_or_leakage"
+    assert found is not None
+    assert (found.overruled, found.other, found.said) == (False, alone.title, ("contact_wet",))
+
+
+def test_a_word_that_captures_outweigh_is_told_beside_them() -> None:
+    welded = [finding("mains_without_request"), finding("contactor_stays_closed")]
+    seen = observed(welded, answers=[Answer(test="contactor_welded", result="not_so", by_name="Ines")])
+    assert weighed(seen)[0].cause.code == "contactor_welded"
+    found = disagreement(seen)
+    assert found is not None
+    assert found.overruled
+    assert WELDED.if_not in found.said[0]

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from gladwire.benchmarks.blind import buses, conversations, outside, pilots, power
+from gladwire.benchmarks.blind import buses, conversations, outside, outside_ac, pilots, power
 from gladwire.benchmarks.blind.truth import Marks, marked
 from gladwire.core.measured import measure_capture, measure_recording
 from gladwire.core.session.session import judge_alone
@@ -35,6 +35,7 @@ def main(arguments: Sequence[str]) -> None:
         ("conversations", _conversations(given.each, given.seed)),
         ("buses of vehicles", _buses(given.each, given.seed)),
         ("pilots of a circuit simulator", _pilots_outside(given.each, given.seed)),
+        ("AC sessions of a circuit simulator", _ac_outside(given.each, given.seed)),
         ("conversations of another stack", _conversations_outside()),
     ):
         marks = list(found)
@@ -80,6 +81,11 @@ def _buses(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
 
 def _pilots_outside(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
     for case in outside.pilots(each, seed):
+        yield case.name, marked(case.truth, judge_alone(measure_recording(case.recording)))
+
+
+def _ac_outside(each: int, seed: int) -> Iterable[tuple[str, Marks]]:
+    for case in outside_ac.ac_sessions(each, seed):
         yield case.name, marked(case.truth, judge_alone(measure_recording(case.recording)))
 
 

@@ -22,15 +22,15 @@ from gladwire.core.signal.waveform import Recording, Waveform
 FOLDER = Path(__file__).parent / "outside"
 _FINE_HZ = 250e3
 _NO_CONTACT = ("interrupt", "contact opens", "loose pilot contact")
-_CHARGED = ("charged", "unknown")
+CHARGED = ("charged", "unknown")
 _DROPPED = Truth(("dropped_out",), {"request": ("proven",), "hold": ("failed",)}, never=_NO_CONTACT)
 
 
-def _healthy(*proven: str, never: tuple[str, ...] = ("interrupt",)) -> Truth:
-    return Truth(_CHARGED, {stage: ("proven",) for stage in proven}, healthy=True, never=never)
+def healthy(*proven: str, never: tuple[str, ...] = ("interrupt",)) -> Truth:
+    return Truth(CHARGED, {stage: ("proven",) for stage in proven}, healthy=True, never=never)
 
 
-def _of(causes: tuple[str, ...], owners: tuple[str, ...], truth: Truth | None = None, **more: object) -> Truth:
+def of(causes: tuple[str, ...], owners: tuple[str, ...], truth: Truth | None = None, **more: object) -> Truth:
     kept = {**vars(truth or Truth()), "causes": causes, "owners": owners, **more}
     return Truth(**kept)
 
@@ -40,25 +40,25 @@ _WAITING_FAILED = Truth(("failed_to_start", "unknown"), {"pilot": ("failed", "pr
 
 # The ends at which it can be measured, and the truth there.
 PILOTS: dict[str, tuple[tuple[str, ...], Truth]] = {
-    "healthy_16": (("post", "inlet"), _healthy("pilot", "offer", "request")),
-    "healthy_32": (("post", "inlet"), _healthy("pilot", "offer", "request")),
-    "healthy_6": (("post", "inlet"), _healthy("pilot", "offer", "request")),
-    "healthy_bounces": (("post",), _healthy("pilot", "offer", "request", never=("dropped out", "loose pilot contact"))),
-    "healthy_pause": (("post", "inlet"), _healthy("pilot", "offer", "request", never=_NO_CONTACT)),
-    "healthy_talks": (("post", "inlet"), _healthy("pilot", never=_NO_CONTACT)),
-    "core_300": (("post",), _of(("corroded_contact",), ("cable",))),
-    "core_900": (("post",), _of(("corroded_contact",), ("cable",))),
-    "earth_500": (("post",), _of(("corroded_contact", "pe_resistive", "pe_open"), ("cable",))),
-    "wet": (("post",), _of(("water_or_leakage", "pilot_source_weak"), ("cable", "evse"))),
-    "shorted_in_charge": (("post",), _of(_POST_STOPPED, ("evse", "cable", "vehicle"), _DROPPED)),
-    "shorted_in_waiting": (("post",), _of(_POST_STOPPED, ("evse", "cable"), _WAITING_FAILED)),
-    "dead_in_charge": (("post",), _of(_POST_STOPPED, ("evse", "cable", "vehicle"), _DROPPED)),
-    "minus_in_charge": (("post", "inlet"), _of(_POST_STOPPED[:2], ("evse",), _DROPPED)),
-    "minus_in_waiting": (("post", "inlet"), _of(_POST_STOPPED[:2], ("evse",), _WAITING_FAILED)),
-    "rests_before_anew": (("post",), Truth(_CHARGED, {}, healthy=True, never=_NO_CONTACT)),
+    "healthy_16": (("post", "inlet"), healthy("pilot", "offer", "request")),
+    "healthy_32": (("post", "inlet"), healthy("pilot", "offer", "request")),
+    "healthy_6": (("post", "inlet"), healthy("pilot", "offer", "request")),
+    "healthy_bounces": (("post",), healthy("pilot", "offer", "request", never=("dropped out", "loose pilot contact"))),
+    "healthy_pause": (("post", "inlet"), healthy("pilot", "offer", "request", never=_NO_CONTACT)),
+    "healthy_talks": (("post", "inlet"), healthy("pilot", never=_NO_CONTACT)),
+    "core_300": (("post",), of(("corroded_contact",), ("cable",))),
+    "core_900": (("post",), of(("corroded_contact",), ("cable",))),
+    "earth_500": (("post",), of(("corroded_contact", "pe_resistive", "pe_open"), ("cable",))),
+    "wet": (("post",), of(("water_or_leakage", "pilot_source_weak"), ("cable", "evse"))),
+    "shorted_in_charge": (("post",), of(_POST_STOPPED, ("evse", "cable", "vehicle"), _DROPPED)),
+    "shorted_in_waiting": (("post",), of(_POST_STOPPED, ("evse", "cable"), _WAITING_FAILED)),
+    "dead_in_charge": (("post",), of(_POST_STOPPED, ("evse", "cable", "vehicle"), _DROPPED)),
+    "minus_in_charge": (("post", "inlet"), of(_POST_STOPPED[:2], ("evse",), _DROPPED)),
+    "minus_in_waiting": (("post", "inlet"), of(_POST_STOPPED[:2], ("evse",), _WAITING_FAILED)),
+    "rests_before_anew": (("post",), Truth(CHARGED, {}, healthy=True, never=_NO_CONTACT)),
     "core_opens": (
         ("post", "inlet"),
-        _of(
+        of(
             ("loose_contact", "pilot_open", "pilot_contact_in_session"),
             ("cable",),
             Truth(("dropped_out", "failed_to_start"), {"hold": ("failed",)}, says=("interrupted",)),
@@ -66,38 +66,38 @@ PILOTS: dict[str, tuple[tuple[str, ...], Truth]] = {
     ),
     "drawn": (
         ("post",),
-        _of(
+        of(
             ("pilot_open", "loose_contact", "pilot_contact_in_session", "plug_drawn_while_charging"),
             ("cable", "site"),
             Truth(("dropped_out",), {"hold": ("failed",)}),
         ),
     ),
-    "diode_shorted": (("post", "inlet"), _of(("diode_shorted",), ("vehicle",))),
+    "diode_shorted": (("post", "inlet"), of(("diode_shorted",), ("vehicle",))),
     "never_asks": (
         ("post", "inlet"),
-        _of(
+        of(
             ("vehicle_not_asking", "request_branch_open"),
             ("vehicle",),
             Truth(("failed_to_start", "unknown"), {"offer": ("proven",), "request": ("not_reached",)}),
         ),
     ),
-    "asks_for_air": (("post", "inlet"), _of(("ventilation_demanded",), ("vehicle",))),
-    "weak_source": (("post",), _of(("pilot_source_weak",), ("evse",), never=("pulled up", "damaged diode"))),
-    "one_rail": (("post",), _of(("pilot_source_weak", "water_or_leakage"), ("evse", "cable"))),
-    "off_frequency": (("post", "inlet"), _of(("pilot_frequency_off",), ("evse",), Truth((), {"offer": ("failed",)}))),
+    "asks_for_air": (("post", "inlet"), of(("ventilation_demanded",), ("vehicle",))),
+    "weak_source": (("post",), of(("pilot_source_weak",), ("evse",), never=("pulled up", "damaged diode"))),
+    "one_rail": (("post",), of(("pilot_source_weak", "water_or_leakage"), ("evse", "cable"))),
+    "off_frequency": (("post", "inlet"), of(("pilot_frequency_off",), ("evse",), Truth((), {"offer": ("failed",)}))),
     "steps_down": (
         ("post", "inlet"),
-        _of(
+        of(
             ("site_withdraws_offer", "offer_lowered_by_site"),
             ("site", "evse"),
             Truth(
-                ("derated", *_CHARGED), {"request": ("proven",)}, never=_NO_CONTACT, says=("changed|lowered|stepped",)
+                ("derated", *CHARGED), {"request": ("proven",)}, never=_NO_CONTACT, says=("changed|lowered|stepped",)
             ),
         ),
     ),
     "withdrawn": (
         ("post", "inlet"),
-        _of(
+        of(
             ("post_has_nothing_to_offer", "site_withdraws_offer"),
             ("evse", "site"),
             Truth(("dropped_out", "unknown"), {"request": ("proven",)}, never=_NO_CONTACT, says=("withdraws|pauses",)),
@@ -105,16 +105,16 @@ PILOTS: dict[str, tuple[tuple[str, ...], Truth]] = {
     ),
     "hunts": (
         ("post", "inlet"),
-        _of(
+        of(
             ("vehicle_refuses_and_retries",),
             ("vehicle",),
             Truth(("failed_to_start", "dropped_out"), {"request": ("failed",)}),
         ),
     ),
-    "alone": (("post",), _of(("oscillating_with_nothing_connected",), ("evse",), says=("nothing connected",))),
+    "alone": (("post",), of(("oscillating_with_nothing_connected",), ("evse",), says=("nothing connected",))),
     "nothing_offered": (
         ("post",),
-        _of(
+        of(
             ("not_authorised", "post_has_nothing_to_offer"),
             ("backend", "evse", "site"),
             Truth(("failed_to_start", "unknown"), {"pilot": ("proven",), "offer": ("not_reached",)}),
@@ -122,26 +122,26 @@ PILOTS: dict[str, tuple[tuple[str, ...], Truth]] = {
     ),
     "unavailable": (
         ("post",),
-        _of(("post_dead_or_unavailable",), ("evse",), Truth(("failed_to_start", "unknown"), {"pilot": ("failed",)})),
+        of(("post_dead_or_unavailable",), ("evse",), Truth(("failed_to_start", "unknown"), {"pilot": ("failed",)})),
     ),
-    "healthy_bounces_out": (("post", "inlet"), _healthy("pilot", "offer", "request", never=_NO_CONTACT)),
+    "healthy_bounces_out": (("post", "inlet"), healthy("pilot", "offer", "request", never=_NO_CONTACT)),
     "healthy_regulated": (
         ("post", "inlet"),
         Truth(
-            ("derated", *_CHARGED),
+            ("derated", *CHARGED),
             {"request": ("proven",), "offer": ("proven",)},
             never=_NO_CONTACT,
             says=("changed|lowered",),
         ),
     ),
-    "healthy_wakes": (("post", "inlet"), _healthy("pilot", "offer", "request", never=_NO_CONTACT)),
-    "healthy_twice": (("post",), _healthy("pilot", "offer", "request", never=_NO_CONTACT)),
+    "healthy_wakes": (("post", "inlet"), healthy("pilot", "offer", "request", never=_NO_CONTACT)),
+    "healthy_twice": (("post",), healthy("pilot", "offer", "request", never=_NO_CONTACT)),
     "request_high": (
         ("post", "inlet"),
-        _of(("corroded_contact", "request_branch_open", "r3_off"), ("cable", "vehicle")),
+        of(("corroded_contact", "request_branch_open", "r3_off"), ("cable", "vehicle")),
     ),
-    "presence_high": (("post", "inlet"), _of(("corroded_contact", "r2_off"), ("cable", "vehicle"))),
-    "half_leak": (("post",), _of(("water_or_leakage", "pilot_source_weak"), ("cable", "evse"))),
+    "presence_high": (("post", "inlet"), of(("corroded_contact", "r2_off"), ("cable", "vehicle"))),
+    "half_leak": (("post",), of(("water_or_leakage", "pilot_source_weak"), ("cable", "evse"))),
     # At few samples a pulse is seen now and then only.
     "duty_3": (("post", "inlet"), Truth((), {"offer": ("failed", "not_captured")}, never=("post offers",))),
     # What that duty means lies within its doubt at most rates; then nothing is said.
@@ -149,18 +149,18 @@ PILOTS: dict[str, tuple[tuple[str, ...], Truth]] = {
         ("post", "inlet"),
         Truth(("failed_to_start", "unknown"), {"offer": ("failed", "not_captured")}, never=("post offers",)),
     ),
-    "resets_in_charge": (("post",), _of(_POST_STOPPED, ("evse", "cable", "vehicle"), _DROPPED)),
-    "trips_again": (("post", "inlet"), _of(_POST_STOPPED[:2], ("evse",), _DROPPED)),
+    "resets_in_charge": (("post",), of(_POST_STOPPED, ("evse", "cable", "vehicle"), _DROPPED)),
+    "trips_again": (("post", "inlet"), of(_POST_STOPPED[:2], ("evse",), _DROPPED)),
     "earth_opens": (
         ("post", "inlet"),
-        _of(
+        of(
             ("loose_contact", "pilot_open", "pilot_contact_in_session"),
             ("cable",),
             Truth(("dropped_out", "failed_to_start"), {"hold": ("failed",)}, says=("interrupted",)),
         ),
     ),
-    "core_worsens": (("post",), _of(("corroded_contact",), ("cable",))),
-    "source_drops": (("post",), _of(("pilot_source_weak",), ("evse",))),
+    "core_worsens": (("post",), of(("corroded_contact",), ("cable",))),
+    "source_drops": (("post",), of(("pilot_source_weak",), ("evse",))),
 }
 
 
@@ -223,37 +223,37 @@ _VEHICLES = ("vehicle_controller_silent",)
 # By the name without its protocol. Who cut the line, and that it was cut, no capture shows that ends with it.
 CONVERSATIONS: dict[str, Truth] = {
     "post_healthy": Truth(("charged",), {"hold": ("proven",), "end": ("proven",)}, healthy=True),
-    "post_lowered": _of(
+    "post_lowered": of(
         ("offer_lowered_by_site", "cabinet_shared", "post_derates"),
         ("site", "evse"),
         _TALKED_DERATED,
         says=("lowers its limit",),
     ),
-    "post_gives_less": _of(
+    "post_gives_less": of(
         ("modules_missing", "cabinet_shared", "post_derates"), ("site", "evse"), _TALKED_DERATED, says=("gives 32 A",)
     ),
-    "post_nothing_offered": _of(
+    "post_nothing_offered": of(
         ("post_has_no_power_to_give",),
         ("site", "evse"),
         Truth(("failed_to_start",), {"hold": ("not_reached", "not_captured")}),
     ),
-    "post_shutdown": _of(
+    "post_shutdown": of(
         ("station_stop",), ("site", "evse"), Truth(("charged", "dropped_out"), {"precharge": ("proven",)})
     ),
-    "post_malfunction": _of(("post_malfunctions",), ("evse",), _TALKED_DROPPED),
-    "post_precharge_low": _of(("precharge_output_low",), ("evse",), _TALKED_STOPS),
-    "post_frozen": _of(_POSTS, ("evse",), _TALKED_DROPPED),
-    "post_killed": _of(_POSTS, ("evse",), _TALKED_DROPPED),
+    "post_malfunction": of(("post_malfunctions",), ("evse",), _TALKED_DROPPED),
+    "post_precharge_low": of(("precharge_output_low",), ("evse",), _TALKED_STOPS),
+    "post_frozen": of(_POSTS, ("evse",), _TALKED_DROPPED),
+    "post_killed": of(_POSTS, ("evse",), _TALKED_DROPPED),
     "post_line": Truth(("unknown", "dropped_out"), {"end": ("not_captured", "not_reached", "failed")}, healthy=True),
-    "post_only_ac": _of(("no_kind_in_common",), ("evse",), Truth(("failed_to_start",), {"agree": ("failed",)})),
-    "post_older": _of(("no_protocol_in_common",), ("evse",), Truth(("failed_to_start",), {"agree": ("failed",)})),
+    "post_only_ac": of(("no_kind_in_common",), ("evse",), Truth(("failed_to_start",), {"agree": ("failed",)})),
+    "post_older": of(("no_protocol_in_common",), ("evse",), Truth(("failed_to_start",), {"agree": ("failed",)})),
     "vehicle_asks_less": Truth(
         ("charged", "derated"), {"hold": ("proven",), "end": ("proven",)}, never=("lowers its limit",)
     ),
-    "vehicle_too_hot": _of(("vehicle_reports_error",), ("vehicle",), _TALKED_DROPPED),
-    "vehicle_never_closes": _of(("vehicle_does_not_close",), ("vehicle",), _TALKED_STOPS),
-    "vehicle_frozen": _of(_VEHICLES, ("vehicle",), _TALKED_DROPPED),
-    "vehicle_killed": _of(_VEHICLES, ("vehicle",), _TALKED_DROPPED),
+    "vehicle_too_hot": of(("vehicle_reports_error",), ("vehicle",), _TALKED_DROPPED),
+    "vehicle_never_closes": of(("vehicle_does_not_close",), ("vehicle",), _TALKED_STOPS),
+    "vehicle_frozen": of(_VEHICLES, ("vehicle",), _TALKED_DROPPED),
+    "vehicle_killed": of(_VEHICLES, ("vehicle",), _TALKED_DROPPED),
     "vehicle_line": Truth(("unknown", "dropped_out"), {"end": ("not_captured", "not_reached", "failed")}, healthy=True),
 }
 

@@ -42,11 +42,13 @@ _LEAST_LEFT = 0.45
 
 
 class Play(NamedTuple):
-    """cause: code of the one that was played. name: what was done, of which seed, and how much of it was captured."""
+    """cause: code of the one that was played. name: what was done, of which seed, and how much of it was captured.
+    recording: what was measured, of sampled lanes that were captured whole."""
 
     cause: str
     name: str
     measured: Measured
+    recording: Recording | None = None
 
 
 # Classes of the corpora, and the cause each truly is; classes that several could be are left out.
@@ -295,6 +297,49 @@ def _leaned_on(r: R) -> Lanes:
     return [ac.pilot, _latch(r, ac, states)]
 
 
+def _leaned_on_and_stops(r: R) -> Lanes:
+    ac = _ac(r, r.uniform(4, 8))
+    pressed = ac.ends_s - r.uniform(0.02, 0.4)
+    states = [("absent", 0.8), ("latched", pressed - 0.8), ("pressed", r.uniform(0.45, 1.1)), ("latched", 0.3)]
+    return [ac.pilot, _latch(r, ac, states)]
+
+
+def _sagging(r: R) -> Lanes:
+    """A feed of so many ohms: volts sink with every step of the current."""
+    ac, ohm = _ac(r, r.uniform(8, 14), duty=26.7), r.uniform(1.6, 4.0)
+    on, volts = ac.asks_s + 0.4, r.uniform(225, 236)
+    steps = [(on + 1.0, 6.0), (on + 2.5, r.uniform(13, 15.5)), (ac.ends_s - 0.05, 0.0)]
+    rows = [(on, volts), *((at, volts - ohm * amps) for at, amps in steps), (ac.ends_s + 0.08, 0.0)]
+    return [ac.pilot, *_volts(r, ac, rows, steps)]
+
+
+def _no_neutral(r: R) -> Lanes:
+    ac = _ac(r, r.uniform(6, 12), duty=26.7)
+    shares = [r.uniform(1.14, 1.3), r.uniform(0.6, 0.84), r.uniform(0.9, 1.1)]
+    r.shuffle(shares)
+    lanes = _charges(r, ac, r.uniform(8, 15), phases=3)
+    scaled = [replace(w, samples=w.samples * shares[i]) if w.unit == "V" else w for i, w in enumerate(_by_line(lanes))]
+    return [ac.pilot, *scaled]
+
+
+def _by_line(lanes: Lanes) -> Lanes:
+    return sorted(lanes, key=lambda w: (w.unit != "V", w.name))
+
+
+def _stops_drawing(r: R) -> Lanes:
+    ac = _ac(r, r.uniform(15, 20), duty=26.7)
+    on = ac.asks_s + 0.4
+    rows = [(on + 1, r.uniform(8, 15)), (on + r.uniform(2.0, 3.5), 0.0)]
+    return [ac.pilot, *_volts(r, ac, [(on, 230.0), (ac.ends_s + 0.1, 0.0)], rows)]
+
+
+def _backs_off(r: R) -> Lanes:
+    ac, script = _ac(r), LockScript()
+    for n in range(r.randint(2, 4)):
+        script.drive(0.8 + 1.6 * n, through=False).drive(1.45 + 1.6 * n, way=-1, through=False)
+    return [ac.pilot, *_lock(r, ac, script)]
+
+
 def _loose_proximity(r: R) -> Lanes:
     ac = _ac(r, 6.0)
     states = [("absent", 0.8), ("latched", ac.asks_s)]
@@ -368,6 +413,11 @@ _ACS: tuple[tuple[str, Callable[[R], Lanes]], ...] = (
     ("capture_misleads", _ac_coupled),
     ("capture_misleads", _clipped),
     ("water_or_leakage", _leaky),
+    ("latch_pressed_or_broken", _leaned_on_and_stops),
+    ("feed_resistive", _sagging),
+    ("neutral_open", _no_neutral),
+    ("vehicle_stops_drawing", _stops_drawing),
+    ("lock_blocked", _backs_off),
     (WELL, _well),
 )
 
@@ -409,7 +459,7 @@ def _of_lanes(each: int, seed: int) -> Iterator[Play]:
 
 
 def _recorded(cause: str, name: str, recording: Recording, r: R) -> Iterator[Play]:
-    yield Play(cause, name, measure_recording(recording))
+    yield Play(cause, name, measure_recording(recording), recording)
     left = r.uniform(_LEAST_LEFT, 0.9)
     late = r.random() < 0.5
     cut = tuple(_cut(w, 1 - left if late else 0.0, 1.0 if late else left) for w in recording.channels)

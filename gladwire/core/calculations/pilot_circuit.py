@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 import math
+from collections.abc import Mapping
 
 from gladwire.core.standards.pilot_levels import DIODE_DROP_V, SOURCE_OHM, VEHICLE_OHM
 
@@ -21,6 +23,22 @@ def leaking_level_v(state: str, open_v: float, source_v: float = 12.0) -> float:
     source also lowers its resistance. Volts. KeyError for other states."""
     inner = SOURCE_OHM * open_v / source_v
     return (open_v - DIODE_DROP_V) * VEHICLE_OHM[state] / (inner + VEHICLE_OHM[state]) + DIODE_DROP_V
+
+
+def inner_ohm(levels_v: Mapping[str, float]) -> float | None:
+    """Resistance behind the post's contacts, in ohms, from its high levels in two states or more of A to D; None from fewer.
+
+    A source of its own has 1 kΩ, however many volts; a leak from CP to PE lies beside that.
+    """
+    loaded = {state: level for state, level in levels_v.items() if state in VEHICLE_OHM and level > DIODE_DROP_V}
+    if "A" in levels_v and loaded:
+        found = [VEHICLE_OHM[s] * (levels_v["A"] - v) / (v - DIODE_DROP_V) for s, v in loaded.items()]
+        return sum(found) / len(found)
+    if len(loaded) < 2:
+        return None
+    (light, heavy), *_ = itertools.combinations(sorted(loaded, key=lambda s: -VEHICLE_OHM[s]), 2)
+    ratio = (loaded[light] - DIODE_DROP_V) / (loaded[heavy] - DIODE_DROP_V) * VEHICLE_OHM[heavy] / VEHICLE_OHM[light]
+    return (ratio * VEHICLE_OHM[light] - VEHICLE_OHM[heavy]) / (1.0 - ratio) if ratio < 1.0 else None
 
 
 def series_resistance_ohm(state: str, level_v: float, source_v: float = 12.0) -> float | None:

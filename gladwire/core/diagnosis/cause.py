@@ -24,8 +24,9 @@ class Cause(NamedTuple):
     1 is usual.
 
     speaks_for, speaks_against: finding code to weight; 1 is a hint, 3 is nearly decisive. test: key of the test that
-    separates it from its neighbours (`tests.py`); if_so, if_not: what either result means. proof: the capture or reading
-    that closes the case after repair. quiet: weight that nothing suspect was found, of all that could be seen.
+    separates it from its neighbours (`tests.py`); if_so, if_not: what either result means. repair: what mends it and who
+    does, never a word to try again; proof: the capture or reading that closes the case after it. quiet: weight that
+    nothing suspect was found, of all that could be seen.
     """
 
     code: str
@@ -38,6 +39,7 @@ class Cause(NamedTuple):
     test: str
     if_so: str
     if_not: str
+    repair: str
     proof: str
     quiet: float = 0.0
 
@@ -86,6 +88,19 @@ class Rests(BaseModel):
     then_share: float = 0.0
 
 
+class Disagreement(BaseModel):
+    """Where what people said and what was captured lead to different causes. said: their words. overruled: captures weigh
+    more and the cause they lead to stands first; else people's words turned it, and `other` would lead without them.
+    share: that of `other`, 0 to 1; of words overruled both are empty."""
+
+    model_config = ConfigDict(frozen=True)
+
+    said: tuple[str, ...]
+    overruled: bool
+    other: str = ""
+    share: float = 0.0
+
+
 class OwnerShare(BaseModel):
     """share: of all causes considered and of those nobody listed, 0 to 1."""
 
@@ -112,4 +127,5 @@ class RankedCause(BaseModel):
     if_so: str
     if_not: str
     caution: str
+    repair: str
     proof: str

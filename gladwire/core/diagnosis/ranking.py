@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from gladwire.core.diagnosis import likelihood
 from gladwire.core.diagnosis.answers import words
-from gladwire.core.diagnosis.cause import Cause, Evidence, Owner, OwnerShare, RankedCause, Rests, Unseen
+from gladwire.core.diagnosis.cause import Cause, Disagreement, Evidence, Owner, OwnerShare, RankedCause, Rests, Unseen
 from gladwire.core.diagnosis.causes import CAUSES
 from gladwire.core.diagnosis.evidence import ONE_FACT, QUIET, Item, Observed, weigh
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
@@ -26,6 +26,8 @@ _SECOND_FAULT, _GRAVE, _CONSIDERED = 2.5, 2.0, 6
 _MARGIN = 0.5
 _LEAST_SHARE = 0.04
 _MOST_EVIDENCE = 4
+# What people noted themselves; what weighs so much against the leading cause is told beside it, of so many.
+_PEOPLE, _CONTRARY, _MOST_SAID = {"stamps", "contacts"}, 0.7, 2
 # Under the first, or with the next within the second of it, the leading cause decides nothing.
 _DECIDES, _LEADS = 0.5, 1.6
 
@@ -112,6 +114,31 @@ def rests_on(seen: Observed) -> Rests | None:
     )
 
 
+def disagreement(seen: Observed) -> Disagreement | None:
+    """Where what people said or noted, and what was captured, do not lead to the same cause; None where they do, or where
+    one of them is silent."""
+    noted = {code: f for code, f in seen.heard.items() if _PEOPLE & set(RULES[code].needs.lanes)}
+    whole = weighed(seen)
+    if not whole or not (noted or seen.answers):
+        return None
+    shown = {code: f for code, f in seen.heard.items() if code not in noted}
+    alone = next(iter(weighed(replace(seen, heard=shown, answers=()))), None)
+    lead = whole[0]
+    by_people = [item for item in lead.items if item.answer or item.code in noted]
+    if alone and alone.cause is not lead.cause:
+        for_it = [item for item in by_people if item.weight > 0] or by_people
+        return Disagreement(
+            said=_said(for_it, lead.cause), overruled=False, other=alone.cause.title, share=round(alone.share, 3)
+        )
+    against = [item for item in by_people if item.weight < -_CONTRARY]
+    return Disagreement(said=_said(against, lead.cause), overruled=True) if against else None
+
+
+def _said(items: Sequence[Item], cause: Cause) -> tuple[str, ...]:
+    heaviest = sorted(items, key=lambda item: -abs(item.weight))[:_MOST_SAID]
+    return tuple(item.finding.text if item.finding else _not_there(item, cause).text for item in heaviest)
+
+
 def pair(seen: Observed) -> tuple[Cause, Cause] | None:
     """Two faults at once, where each explains a grave finding the other leaves, and both together are likelier than either
     alone; the cheaper explanation, one fault, is kept where it is as good."""
@@ -184,6 +211,7 @@ def _ranked(w: Weighed, findings: Sequence[Finding], seen: Observed) -> RankedCa
         if_so=cause.if_so,
         if_not=cause.if_not,
         caution=test.caution,
+        repair=cause.repair,
         proof=cause.proof,
     )
 

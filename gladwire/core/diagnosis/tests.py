@@ -218,6 +218,21 @@ TESTS: tuple[Test, ...] = (
         DEAD_CAUTION,
     ),
     Test(
+        "feed_resistive",
+        "look",
+        "Switch off, lock off, prove dead; then have each terminal and contact from the board to the outlet looked at, and "
+        "tightened to its torque.",
+        20,
+        DEAD_CAUTION,
+    ),
+    Test(
+        "neutral_open",
+        "look",
+        "Switch the installation off and keep it off; a licensed person follows the neutral from outlet to board, dead.",
+        20,
+        DEAD_CAUTION,
+    ),
+    Test(
         "supply_dropped",
         "capture",
         "Log mains upstream of the contactor together with the pilot through one more drop-out.",
@@ -337,6 +352,13 @@ TESTS: tuple[Test, ...] = (
         "Read the vehicle's charger codes, then try another post with the same cable.",
         8,
         PLUG_CAUTION,
+    ),
+    Test(
+        "vehicle_stops_drawing",
+        "look",
+        "Read what the vehicle says: state of charge, the limit or timer that is set, and its charger's stored codes.",
+        4,
+        WAIT_CAUTION,
     ),
     Test(
         "offer_not_followed",
@@ -746,6 +768,27 @@ TESTS: tuple[Test, ...] = (
         "Compute amperes × the pack's volts on the Expect page and hold the session against that.",
         3,
         WAIT_CAUTION,
+    ),
+    Test(
+        "other_stall_started",
+        "ask",
+        "Ask which stall was started and by what name; compare the painted label with the app's; look at the outlets beside.",
+        2,
+        PLUG_CAUTION,
+    ),
+    Test(
+        "adapter_not_supported",
+        "try",
+        "Look up whether the vehicle's maker names this adapter; try the post without it, or the adapter on such a vehicle.",
+        12,
+        PLUG_CAUTION,
+    ),
+    Test(
+        "inlet_mounting",
+        "look",
+        "With nothing plugged in, look how far the inlet leans, whether water stands in it, and whether its drain is open.",
+        4,
+        DEAD_CAUTION,
     ),
     Test(
         "not_authorised",

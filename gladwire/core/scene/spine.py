@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from gladwire.core.findings import Finding
 from gladwire.core.lanes.bus.record import CanRecord
 from gladwire.core.lanes.frames.record import ConversationRecord
-from gladwire.core.lanes.pilot.rules.offer import offers
+from gladwire.core.lanes.mains.record import MainsRecord
+from gladwire.core.lanes.pilot.rules.offer import is_told, offers
 from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.scene.scene import Scene
 from gladwire.core.stage import Stage
@@ -92,8 +93,10 @@ def spine_of(scene: Scene) -> tuple[Stage, ...]:
     pilot = scene.pilot
     if pilot is None and scene.of(PowerReport):
         return AC_SPINE if any(_is_ac(power) for power in scene.of(PowerReport)) else DC_SPINE
-    digital = pilot and any(s.offer_kind == "digital" and s.state != "A" for s in offers(pilot))
-    return DC_SPINE if digital else AC_SPINE
+    digital = [s for s in offers(pilot) if s.offer_kind == "digital" and s.state != "A"] if pilot else []
+    # Where the samples do not fix the duty, mains beside it says which.
+    told = any(is_told(s) for s in digital)
+    return DC_SPINE if digital and (told or not scene.of(MainsRecord)) else AC_SPINE
 
 
 def _is_ac(power: PowerReport) -> bool:

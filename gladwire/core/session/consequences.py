@@ -7,6 +7,7 @@ earlier try weighs less once a later try got to the charge loop. What a finding 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
@@ -14,6 +15,7 @@ from gladwire.core.findings import Finding, Severity, codes
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.frames.rules import RULES as FRAMES_RULES
 from gladwire.core.lanes.frames.standard_spoken import in_its_own_standard
+from gladwire.core.lanes.mains.record import MainsRecord
 from gladwire.core.rulebook import BY_CODE
 from gladwire.core.scene.scene import Scene
 from gladwire.core.standards.practice import TAKES_WITH_IT_S
@@ -23,6 +25,8 @@ WENT_ON = "The session went on all the same."
 GOT_FURTHER = "A later try got past it."
 PILOT_FIRST = "The pilot was lost first."
 _LATE_STAGES = ("hold", "end")
+# Without these no vehicle asks; what is no order, or no waking, where the plug or a current says otherwise.
+_OF_THE_PLUG, _ORDERLY, _WAKES = ("seat", "proximity", "lock"), ("stopped_asking",), ("wake_up_toggle",)
 # Of a bus, faults within a breath are one event told by several messages.
 _BREATH_S = 0.2
 # Readings for which controllers stop, and how long until a slow one is sent again.
@@ -48,6 +52,9 @@ def within_a_scene(found: Iterable[Finding], scene: Scene) -> list[Finding]:
     """The findings of all lanes: what one lane tells better, what a lost pilot took with it, what another fault explains."""
     yielded = [softer(f, "note") if scene.records.lanes & set(BY_CODE[f.code].yields_to) else f for f in found]
     lost = [f for f in yielded if f.code == "lost_first"]
+    loose = [f for f in yielded if f.severity == "fault" and f.stage in _OF_THE_PLUG]
+    locked = max((f.start_s for f in yielded if f.code == "lock_engaged"), default=-math.inf)
+    let_go = [f.start_s for f in yielded if f.code == "request_ends_with_plug"]
     has_conversation = "frames" in scene.records.lanes
     told = []
     for finding in yielded:
@@ -61,8 +68,20 @@ def within_a_scene(found: Iterable[Finding], scene: Scene) -> list[Finding]:
             and any(f.severity == "fault" and f.code != finding.code for f in yielded)
         ):
             finding = following(finding)
+        elif "plug" in follows and any(f.start_s < finding.end_s and f.start_s > locked for f in loose):
+            finding = following(finding, FOLLOWS)
+        elif (let_go and finding.code in _ORDERLY) or (finding.code in _WAKES and _charges_meanwhile(scene, finding)):
+            continue
         told.append(finding)
     return told
+
+
+def _charges_meanwhile(scene: Scene, finding: Finding) -> bool:
+    return any(
+        span.start_s < finding.end_s and span.end_s > finding.start_s
+        for mains in scene.of(MainsRecord)
+        for span in mains.amps
+    )
 
 
 def _of_frames(record: ConversationRecord, found: Sequence[Finding]) -> Sequence[Finding]:

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 from pydantic import BaseModel, ConfigDict
 
-from gladwire.core.diagnosis.cause import OwnerShare, RankedCause, Rests
+from gladwire.core.diagnosis.cause import Disagreement, OwnerShare, RankedCause, Rests
 from gladwire.core.diagnosis.evidence import observed
 from gladwire.core.diagnosis.next_test import Proposal, proposals
-from gladwire.core.diagnosis.ranking import owners, pair, rank, rests_on, weighed
+from gladwire.core.diagnosis.ranking import disagreement, owners, pair, rank, rests_on, weighed
 from gladwire.core.findings import Finding, apply, gravest_first
 from gladwire.core.lanes.all import LANES
 from gladwire.core.rulebook import danger
@@ -24,13 +24,14 @@ from gladwire.core.session.verdict import verdict_sentence
 from gladwire.core.stage import StageResult
 
 # Raise when the same measurements would be judged differently; stored judgements of an older version are then made anew.
-JUDGES = 14
+JUDGES = 15
 
 
 class Judgement(BaseModel):
     """What is said of a plug-in, whether it was one capture or several on one clock. judges: the version that judged.
 
-    next: tests worth doing, best first. rests: what the leading cause rests on most. both: two causes that are likelier
+    next: tests worth doing, best first. rests: what the leading cause rests on most.
+    disagreement: where people's words and captures part. both: two causes that are likelier
     together.
     """
 
@@ -45,6 +46,7 @@ class Judgement(BaseModel):
     owners: tuple[OwnerShare, ...] = ()
     next: tuple[Proposal, ...] = ()
     rests: Rests | None = None
+    disagreement: Disagreement | None = None
     both: tuple[str, ...] = ()
 
     @property
@@ -70,6 +72,7 @@ def judge(scene: Scene) -> Judgement:
         owners=owners(seen),
         next=proposals(weighed(seen), findings, seen.ac, frozenset(a.test for a in seen.answers)),
         rests=rests_on(seen),
+        disagreement=disagreement(seen),
         both=tuple(cause.code for cause in pair(seen) or ()),
     )
 

@@ -42,12 +42,9 @@ def outcome_of(scene: Scene, stages: Sequence[StageResult], findings: Sequence[F
     found, state = tuple(findings), {s.stage: s.state for s in stages}
     if state["hold"] == "failed":
         broken_hold = breaking(found, "hold")
-        has_conversation = scene.records.lanes & {"frames", "bus"}
-        return (
-            "dropped_out"
-            if not has_conversation or broken_hold is None or had_begun(scene, broken_hold)
-            else "failed_to_start"
-        )
+        tells_current = scene.records.lanes & {"frames", "bus"} or any(m.has_amps for m in scene.of(MainsRecord))
+        begun = not tells_current or broken_hold is None or had_begun(scene, broken_hold)
+        return "dropped_out" if begun else "failed_to_start"
     held = state["hold"] == "proven"
     broken = [b for name in BEFORE_HOLD if (b := breaking(found, name))]
     broken = [b for b in broken if not (BY_CODE[b.code].charges_through and (held or _flows_on(scene, b)))]

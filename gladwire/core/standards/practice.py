@@ -18,6 +18,7 @@ OVER_OFFER_SHARE = _limit(1.05, "share", "up to {} of the offer", "Current the v
 OVER_OFFER_A = _limit(0.5, "A", "and {}", "Current the vehicle draws, beside the share")
 OVER_OFFER_S = _limit(0.2, "s", "over {}", "Time over the offer that counts")
 DIP_BEFORE_S = _limit(2.0, "s", "within {}", "A dip that belongs to what went after it")
+LINE_DEAD_S = _limit(1.0, "s", "for {}", "A phase that is dead, not one that closes late")
 LEVEL_STAYS_S = _limit(2.0, "s", "for {}", "A current that is a level, not a ramp")
 LESS_SHARE = _limit(0.8, "share", "under {}", "A current that is less than another")
 STAYS_CLOSED_S = _limit(1.0, "s", "over {}", "A contactor closed after the request that is stuck")
@@ -25,6 +26,7 @@ LOST_BEFORE_S = _limit(0.25, "s", "over {}", "Current that ends before the reque
 # Seat, proximity and lock
 SEAT_S = _limit(2.0, "s", "within {}", "The pilot answers proximity")
 LOCKS_WITHIN_S = _limit(8.0, "s", "within {}", "An inlet locks")
+STOPS_WITHIN_S = _limit(1.0, "s", "within {}", "A vehicle stops when its latch is pressed or proximity opens")
 LATCH_STUCK_S = _limit(5.0, "s", "over {}", "A latch pressed on the way in or out that is stuck")
 PROXIMITY_GAP_S = _limit(1.0, "s", "under {}", "Proximity that opens by a contact, not by a plug drawn")
 PROXIMITY_WRONG_S = _limit(0.1, "s", "over {}", "A proximity value no plug has")

@@ -33,6 +33,9 @@ IEC_62196_3 = Source(key="iec62196-3", document="IEC 62196-3", place="combined D
 IEC_63379 = Source(key="iec63379", document="IEC TS 63379", place="megawatt contact arrangement")
 SAE_J3400 = Source(key="sae-j3400", document="SAE J3400", place="contact arrangement")
 EN_50160 = Source(key="en50160", document="EN 50160:2010", place="voltage dips")
+IEC_60364_5_52 = Source(
+    key="iec60364-5-52", document="IEC 60364-5-52:2009", place="Annex G, voltage drop", from_memory=True
+)
 ISO_15118_3 = Source(key="iso15118-3", document="ISO 15118-3:2015", place="pilot toggles and matching")
 ISO_15118_3_MATCHING = Source(key="iso15118-3-matching", document="ISO 15118-3:2015", place="Annex A, matching")
 HOMEPLUG_GP = Source(key="homeplug-gp", document="HomePlug Green PHY 1.1.1", place="management messages")
@@ -69,6 +72,7 @@ SOURCES = (
     IEC_63379,
     SAE_J3400,
     EN_50160,
+    IEC_60364_5_52,
     ISO_15118_3,
     ISO_15118_3_MATCHING,
     HOMEPLUG_GP,

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 
 from fastapi import APIRouter
+from markupsafe import Markup
 from starlette.responses import Response
 
 from gladwire.core.diagnosis import likelihood
@@ -15,6 +17,7 @@ from gladwire.core.diagnosis.evidence import ONE_FACT, Item, sign
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.diagnosis.tests import Test
 from gladwire.core.rulebook import BY_CODE as RULES
+from gladwire.core.scene.spine import AC_SPINE, DC_SPINE
 from gladwire.store.judgements import sessions_led_by
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.rows import SessionRow, session_row
@@ -23,6 +26,8 @@ from gladwire.web.templating import render
 
 router = APIRouter()
 _MOST_SESSIONS = 20
+_DRAWN = Path(__file__).parents[1] / "static" / "causes"
+TITLES = {s.key: s.title for s in (*AC_SPINE, *DC_SPINE)}
 
 
 @dataclass(frozen=True)
@@ -62,6 +67,8 @@ class CausePage:
     area: str
     cause: Cause
     owner: str
+    stage: str
+    drawing: Markup | None
     plays: int
     proven: bool
     signs: list[Sign]
@@ -95,6 +102,8 @@ def cause(db: Database, code: str) -> Response:
         "causes",
         found,
         OWNER_WORDS[found.owner],
+        _stage(found),
+        _drawing(code),
         likelihood.plays_of(code),
         likelihood.is_proven(code),
         signs,
@@ -123,6 +132,18 @@ def _row(test: Test) -> TestRow:
     own = [c for c in CAUSES if c.test == test.key]
     first = own[0] if own else None
     return TestRow(test, words(test, "so", first), words(test, "not_so", first), own)
+
+
+def _stage(cause: Cause) -> str:
+    """Title of the stage at which what tells it best is told."""
+    best = max(cause.speaks_for, key=lambda code: cause.speaks_for[code])
+    return TITLES.get(RULES[best].stage, "")
+
+
+def _drawing(code: str) -> Markup | None:
+    """How it looks, drawn beforehand by the script draw_causes; None where nothing plays it."""
+    path = _DRAWN / f"{code}.svg"
+    return Markup(path.read_text()) if path.is_file() else None
 
 
 def _neighbours(cause: Cause) -> list[Cause]:

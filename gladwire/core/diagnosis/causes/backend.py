@@ -16,6 +16,7 @@ CAUSES = (
         test="authorisation_not_given",
         if_so="Accepted: the first card or contract, or the back end at that moment; compare times with its log.",
         if_not="Refused again: the post's connection to its back end, or the stall chosen in the app is another one.",
+        repair="Card, contract or the post's connection to its back end is put right by who runs it.",
         proof="Authorised within seconds, with the card or contract that was refused.",
     ),
     Cause(
@@ -29,6 +30,7 @@ CAUSES = (
         test="root_not_known",
         if_so="Other vehicles get through here: this vehicle lacks the root; its maker has to add it.",
         if_not="None gets through here: the post's chain ends in a root nobody has.",
+        repair="The missing root is installed on the side that did not know it, by its maker.",
         proof="A handshake that completes between the two that refused each other.",
     ),
     Cause(
@@ -42,6 +44,7 @@ CAUSES = (
         test="contract_refused_by_provider",
         if_so="It charges: post and vehicle are well; the contract's provider has to look at this contract.",
         if_not="It does not charge either: authorisation itself is at fault, not the contract.",
+        repair="The provider puts the contract right; until then the driver pays by another way.",
         proof="An authorisation by contract that is accepted, in a session that reaches Hold.",
     ),
     Cause(
@@ -55,6 +58,7 @@ CAUSES = (
         test="not_authorised",
         if_so="It oscillates: authorisation was missing; look at the right stall, label and back end.",
         if_not="Still steady: the post's controller or a site block.",
+        repair="The start is given by what works; its operator mends what did not.",
         proof="Oscillation within seconds of a normal start.",
     ),
 )

@@ -16,10 +16,11 @@ CAUSES = (
         prior=1.0,
         speaks_for={"oscillating_without_vehicle": 5.0},
         # With a source off on both sides, or a probe's factor, what reads as open need not be.
-        speaks_against={"pilot_interrupted": 1.0, "both_sides_off": 3.0, "both_sides_leak": 3.0},
+        speaks_against={"pilot_interrupted": 1.0, "both_sides_off": 3.0, "both_sides_leak": 3.0, "both_sides_low": 3.0},
         test="post_steady",
         if_so="Still oscillating: the post's controller starts its oscillator without a vehicle. Hand to the maker.",
         if_not="Steady +12 V: something in the socket or cable was making and losing contact; test that.",
+        repair="The post's maker replaces or updates its pilot board; until then the post stays out of service.",
         proof="Ten seconds at the empty socket, steady +12 V, then one plug-in that shows B before oscillation.",
     ),
     Cause(
@@ -38,6 +39,7 @@ CAUSES = (
         test="post_alone",
         if_so="Still 0 or -12 V: the post is off, in error or blocked by its operator.",
         if_not="+12 V: the post is well until the vehicle is connected; test the vehicle side and the cable.",
+        repair="The operator clears the block or the stored error; then supply, earth-fault device and controller in turn.",
         proof="Empty socket steady at +12 V, then a session that reaches C.",
     ),
     Cause(
@@ -49,7 +51,9 @@ CAUSES = (
         speaks_for={
             "source_level_out": 4.0,
             "both_sides_off": 3.5,
+            "both_sides_low": 3.0,
             "both_sides_leak": 0.8,
+            "low_side_partly_up": 2.6,
             "pilot_level_thin_margin": 1.0,
             "pilot_level_between_states": 1.0,
         },
@@ -57,6 +61,7 @@ CAUSES = (
         test="pilot_source_weak",
         if_so="Outside 11.4 to 12.6 V again: the post's pilot board.",
         if_not="Inside: the first instrument's zero or factor was off; correct the capture.",
+        repair="The post's pilot board, or the supply of its generator, is replaced.",
         proof="Open-circuit level inside 11.4 to 12.6 V, low side inside -12.6 to -11.4 V.",
     ),
     Cause(
@@ -70,6 +75,7 @@ CAUSES = (
         test="pilot_frequency_off",
         if_so="That one is at 1000 Hz: this post's oscillator.",
         if_not="Off by the same share: the instrument's time base, or the time unit of the file.",
+        repair="The post's pilot board is replaced; a frequency is no setting.",
         proof="1000 Hz within 0.5 %.",
     ),
     Cause(
@@ -83,6 +89,7 @@ CAUSES = (
         test="duty_outside_table",
         if_so="Same duty: the post's current setting or controller.",
         if_not="Allowed duty: the first capture was sampled too slowly.",
+        repair="The current set in the post is put right; if it is right, its controller is updated or replaced.",
         proof="A duty of 8 to 97 %, or 3 to 7 % where digital communication is meant.",
     ),
     Cause(
@@ -96,6 +103,7 @@ CAUSES = (
         test="site_withdraws_offer",
         if_so="It shows a stop or a lower limit: load control did it; normal if intended.",
         if_not="Nothing there: the post stopped for a reason of its own; read its fault memory.",
+        repair="The load control's limits or times are set as the site wants them, or a larger supply is ordered.",
         proof="A session in which the offer stays until the vehicle stops asking.",
     ),
     Cause(
@@ -107,6 +115,7 @@ CAUSES = (
         speaks_for={
             "pilot_withdrawn": 3.5,
             "pilot_to_zero": 2.8,
+            "mains_lost_with_pilot": 2.0,
             "pilot_lost_while_asking": 0.5,
             "pilot_gone_at_inlet": 1.2,
         },
@@ -114,6 +123,7 @@ CAUSES = (
         test="post_stopped_with_error",
         if_so="A code is stored and the other post holds: this post.",
         if_not="The fault follows the vehicle or cable: test earth fault and pilot on that side.",
+        repair="What its stored code names is mended in the post; no code is cleared before it is written down.",
         proof="A session that holds on the same post, longer than the faulted one.",
     ),
     Cause(
@@ -127,6 +137,7 @@ CAUSES = (
         test="contactor_not_closing",
         if_so="All in and no code: the contactor, its coil or the controller's output.",
         if_not="One is out or a code is stored: that first; never defeat it to see whether it starts.",
+        repair="Contactor, coil or the controller's output is replaced by licensed people, dead and locked off.",
         proof="Mains within 3 s of C, three plug-ins in a row.",
     ),
     Cause(
@@ -140,6 +151,7 @@ CAUSES = (
         test="contactor_welded",
         if_so="Voltage without a vehicle asking: welded; the post stays out of service.",
         if_not="Dead: the capture's channel was upstream of the contactor; settle it and judge again.",
+        repair="The contactor is replaced dead and locked off, and what made it weld (inrush, overload, age) is found.",
         proof="No voltage in A and B, mains only in C.",
     ),
     Cause(
@@ -148,11 +160,12 @@ CAUSES = (
         mechanism="Mains or the contactor's coil goes under load: a breaker, a loose terminal, a sagging feed.",
         owner="evse",
         prior=0.9,
-        speaks_for={"current_lost": 3.0, "mains_dip": 1.5},
+        speaks_for={"current_lost": 3.0, "mains_broken_off": 4.0, "mains_dip": 1.5},
         speaks_against={"pilot_lost_while_asking": 1.0},
         test="supply_dropped",
         if_so="Upstream stays: the contactor or its controller.",
         if_not="Upstream dips as well: supply, breaker or load control.",
+        repair="The terminal, breaker, contactor or coil supply that lets go is renewed, dead and locked off.",
         proof="A session longer than the faulted one, mains without a gap.",
     ),
     Cause(
@@ -166,6 +179,7 @@ CAUSES = (
         test="modem_silent",
         if_so="No answer again: the post's modem or its coupling to CP; hand to the post's maker with this capture.",
         if_not="Answered: this vehicle's modem or the CP path of its cable and inlet attenuates; look at its profile.",
+        repair="The post's modem or its coupling to CP is replaced; a restart first, and its software's state noted.",
         proof="A capture in which the post answers matching within 0.4 s and the session reaches Hold.",
     ),
     Cause(
@@ -179,6 +193,7 @@ CAUSES = (
         test="neighbour_matched",
         if_so="The right post is matched: power lines of the two posts couple; report both to the operator.",
         if_not="The same other post again: its address belongs to this cable; the posts' labels or wiring are mixed up.",
+        repair="Lines of the two posts are parted (routing, shielding, transmit power), or their addresses put right.",
         proof="The matched address is the least attenuated one in five plug-ins with the neighbour on.",
     ),
     Cause(
@@ -192,6 +207,7 @@ CAUSES = (
         test="modems_do_not_join",
         if_so="No key set: the post's controller. Key set and no link: its modem, or noise on the line.",
         if_not="Link reported: the vehicle's modem did not take the key; try another vehicle.",
+        repair="Post's modem and controller are updated or replaced, whichever did not set or take the key.",
         proof="Discovery seen within 12 s of the match, in three plug-ins.",
     ),
     Cause(
@@ -205,6 +221,7 @@ CAUSES = (
         test="controller_unreachable",
         if_so="Answered after a restart: its controller had hung; read its log for the time of this capture.",
         if_not="Never answered: the controller's network side; hand to the post's maker.",
+        repair="The controller is restarted, its network cable inside the post looked at, and its software updated.",
         proof="Discovery answered at the first request in three plug-ins.",
     ),
     Cause(
@@ -218,6 +235,7 @@ CAUSES = (
         test="security_differs",
         if_so="It connects without TLS: the certificates of vehicle or post are at fault; renew the one that was refused.",
         if_not="Still refused: the post offers what the vehicle never accepts; both makers need this capture.",
+        repair="The certificates or the security setting of the side that refused are put right by its maker.",
         proof="A handshake that completes, or a connection both accept, and a session that reaches Hold.",
     ),
     Cause(
@@ -231,6 +249,7 @@ CAUSES = (
         test="no_protocol_in_common",
         if_so="A newer software of the post speaks it: update, then repeat.",
         if_not="The post speaks it by its papers: its settings refuse it; have them looked at.",
+        repair="The older side's software is updated; where its maker has none, this pair cannot talk.",
         proof="supportedAppProtocolRes with OK_SuccessfulNegotiation, and a session that reaches Hold.",
     ),
     Cause(
@@ -244,6 +263,7 @@ CAUSES = (
         test="no_kind_in_common",
         if_so="It has that outlet, and does not list it: the post's settings.",
         if_not="It has none: the wrong outlet or the wrong post for this vehicle; nothing is broken.",
+        repair="The post's list of outlets is set as it is built, or the driver is told of a post of the right kind.",
         proof="A list with the kind of charging the vehicle wants, and a session that reaches Parameters.",
     ),
     Cause(
@@ -257,6 +277,7 @@ CAUSES = (
         test="insulation_self_test",
         if_so="It began and never ended, or its output did not come up: the post's insulation monitor; hand to its maker.",
         if_not="It measured and refused: a leak or a large Y capacitance on the vehicle's side; have that measured, dead.",
+        repair="The post's insulation monitor, or the output it measures with, is replaced by its maker.",
         proof="Cable check finished in under 40 s with Valid, three times.",
     ),
     Cause(
@@ -270,6 +291,7 @@ CAUSES = (
         test="precharge_output_low",
         if_so="It stops at the same volts: the post's power modules or output contactor.",
         if_not="It follows the second vehicle: the first one loads the line (its pre-charge path) or asks too late.",
+        repair="The post's power modules or output contactor are replaced by its maker.",
         proof="Pre-charge within 20 V of what was asked in under 7 s.",
     ),
     Cause(
@@ -283,6 +305,7 @@ CAUSES = (
         test="post_stopped_with_error",
         if_so="A code is stored at that moment, and another post charges this vehicle: this post; its maker needs the code.",
         if_not="Nothing stored, or other posts stop too: what the vehicle did just before; compare both captures.",
+        repair="What its stored code names is mended by the post's maker.",
         proof="Three sessions past the moment of the stop, with no code stored.",
     ),
     Cause(
@@ -296,6 +319,7 @@ CAUSES = (
         test="post_switching_fails",
         if_so="The same answer after a restart: contactor, modules or their interlock; hand to the post's maker.",
         if_not="It works: keep both captures, and repeat ten times before calling it mended.",
+        repair="Output contactor, interlock or modules of the post are mended by its maker.",
         proof="Ten sessions in a row that pass this message with OK.",
     ),
     Cause(
@@ -313,6 +337,7 @@ CAUSES = (
         test="post_controller_hangs",
         if_so="The same message: the post's software; hand over with both captures.",
         if_not="Another moment, or not at all: the line or the first vehicle; look at repeats and attenuation.",
+        repair="The post's software is updated; the captures go to its maker with their times.",
         proof="Three sessions in which every answer comes within its time.",
     ),
     Cause(
@@ -326,6 +351,7 @@ CAUSES = (
         test="post_stopped_with_error",
         if_so="A code is stored, and the other post goes on: this post.",
         if_not="The other post refuses the same step: what the vehicle asks there; compare both captures.",
+        repair="What its stored code names is mended, or its software updated; the captures go to its maker.",
         proof="A session past this step on the same post, with the vehicle that was refused.",
     ),
     Cause(
@@ -339,6 +365,7 @@ CAUSES = (
         test="certificate_out_of_date",
         if_so="Out of date today: have it renewed by the post's operator (or the contract's provider).",
         if_not="In date today: the capture's clock or the post's was wrong at the time; set it and repeat.",
+        repair="The certificate is renewed by who issued it, and its renewal set to come before its end.",
         proof="A handshake that completes with a certificate in its dates, and a session that reaches Hold.",
     ),
     Cause(
@@ -352,6 +379,7 @@ CAUSES = (
         test="clock_wrong_at_post",
         if_so="Days or hours off: have its time source mended; certificates then hold again.",
         if_not="Right: the vehicle's clock, or the certificate itself, is at fault.",
+        repair="The clock's time source is put right, and its battery where it loses time without supply.",
         proof="A capture in which the post's time stamps agree with the capture's clock within a minute.",
     ),
     Cause(
@@ -365,6 +393,7 @@ CAUSES = (
         test="chain_not_whole",
         if_so="With the authority between them sent, the vehicle accepts: the post's configuration was short of one.",
         if_not="Sent whole and still refused: the vehicle does not know this root.",
+        repair="The authority in between is added to what the post sends.",
         proof="A handshake with the whole chain that completes with the vehicle that refused before.",
     ),
     Cause(
@@ -378,6 +407,7 @@ CAUSES = (
         test="session_forgotten",
         if_so="Lost from a certain time on: the post's own limit for paused sessions; ask its maker.",
         if_not="Kept both times: it had restarted in between; read its log.",
+        repair="The post's limit for paused sessions is set longer than vehicles pause, or its software updated.",
         proof="A pause taken up again with OK_OldSessionJoined.",
     ),
     Cause(
@@ -391,6 +421,7 @@ CAUSES = (
         test="post_stops_by_itself",
         if_so="It stops again by itself at about the same time: a limit or a fault of the post; read its log.",
         if_not="It charges on: somebody stopped it.",
+        repair="The limit it stops at is set as wished, or the fault in its log is mended.",
         proof="A log in which the vehicle ends the charge itself.",
     ),
     Cause(
@@ -414,6 +445,7 @@ CAUSES = (
         test="modules_missing",
         if_so="More power there: read this cabinet's stored codes and count its modules.",
         if_not="The same there: the vehicle takes no more, or both are limited alike.",
+        repair="The modules that are out are restarted, replaced, or their codes followed, by the cabinet's maker.",
         proof="A session that reaches the post's rating with a vehicle known to take it.",
     ),
     Cause(
@@ -427,6 +459,7 @@ CAUSES = (
         test="cable_cooling",
         if_so="It folds back within minutes of the same current: cooling, or a worn contact that heats.",
         if_not="It holds: the day or the load before had warmed it.",
+        repair="Coolant, pump and hose are mended, or the worn contact that heats is replaced; no current limit is raised.",
         proof="Half an hour at the cable's continuous rating without folding back.",
     ),
     Cause(
@@ -440,6 +473,7 @@ CAUSES = (
         test="power_interruption",
         if_so="A message or a pilot step comes first: it names who ended it.",
         if_not="Nothing comes first: power was cut behind the post, or somebody stopped it.",
+        repair="Nothing until it is known who ended it: a capture of the next one decides that.",
         proof="A session from the same start that runs to its target without a break.",
     ),
     Cause(
@@ -453,6 +487,7 @@ CAUSES = (
         test="post_has_nothing_to_offer",
         if_so="Zero: the site limits it; wait or raise the limit.",
         if_not="Not zero: authorisation, or the post's controller.",
+        repair="The load control's set point is raised by who owns it, or the driver waits.",
         proof="An offer of at least 6 A.",
     ),
 )

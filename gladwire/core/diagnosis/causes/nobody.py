@@ -17,6 +17,7 @@ CAUSES = (
         test="charger_size",
         if_so="They agree: nothing is wrong, and no post will make it faster.",
         if_not="It should draw more: look at the current limit set in the vehicle, then at its temperature.",
+        repair="None: as built.",
         proof="The rated current of the on-board charger.",
     ),
     Cause(
@@ -30,6 +31,7 @@ CAUSES = (
         test="limits_do_not_meet",
         if_so="It charges there: nothing is broken; tell the driver which class of post to look for.",
         if_not="It fails there too: the vehicle states wrong limits; read its stored codes.",
+        repair="None: a post whose range holds this pack's volts.",
         proof="A charge at a post whose range holds the pack's voltage.",
     ),
     Cause(
@@ -43,6 +45,7 @@ CAUSES = (
         test="driver_limit",
         if_so="It draws more: the setting was the limit, and nothing is broken.",
         if_not="It stays as it was: compare what post and pack allow at that moment.",
+        repair="None: the driver's setting.",
         proof="The same session with the setting at its most.",
     ),
     Cause(
@@ -56,6 +59,7 @@ CAUSES = (
         test="pack_cold",
         if_so="More power when warm: nothing is wrong.",
         if_not="As slow when warm: compare at another post.",
+        repair="None: drive or preheat before charging.",
         proof="The same vehicle warm at the same post reaches its usual level.",
     ),
     Cause(
@@ -69,6 +73,7 @@ CAUSES = (
         test="converter_limits",
         if_so="Far more there: the vehicle's converter was the limit, nothing is wrong.",
         if_not="The same there: look at the vehicle's limit.",
+        repair="None: a post of higher volts.",
         proof="A session at a post of higher volts.",
     ),
     Cause(
@@ -82,6 +87,7 @@ CAUSES = (
         test="label_unreachable",
         if_so="It holds the amperes: the post gives all it can.",
         if_not="It stays below the amperes too: look for another limit.",
+        repair="None; the label states amperes and volts.",
         proof="Amperes at the post's or cable's rating.",
     ),
     Cause(
@@ -96,6 +102,7 @@ CAUSES = (
             "capture_offset": 2.0,
             "no_pilot": 3.0,
             "both_sides_off": 2.0,
+            "both_sides_low": 1.5,
             "capture_polarity_guessed": 0.5,
             "capture_scale_guessed": 0.5,
         },
@@ -103,6 +110,7 @@ CAUSES = (
         test="capture_misleads",
         if_so="The odd level is gone: it was the capture.",
         if_not="It stays: it is real; judge it again with the new capture.",
+        repair="Probe, coupling, range or factor are set right, and the capture is made again.",
         proof="A capture without a remark about itself.",
     ),
     Cause(
@@ -116,6 +124,7 @@ CAUSES = (
         test="nothing_plugged_in",
         if_so="9 V appears: nothing was wrong with the pilot.",
         if_not="Still 12 V: seating or an open pilot.",
+        repair="None.",
         proof="A to B when a plug goes in.",
     ),
     Cause(
@@ -129,6 +138,7 @@ CAUSES = (
         test="pilot_well",
         if_so="Current follows the offer: the complaint is about something else; ask again when and where.",
         if_not="No current although asked: contactor, supply or charger.",
+        repair="None in what was captured; the complaint is followed where it happens.",
         proof="The reported mode charged once, from plug-in to orderly end.",
         quiet=2.5,
     ),

@@ -20,6 +20,7 @@ CAUSES = (
         test="lock_feedback_dead",
         if_so="It is held: the position switch or its wire (inlet or socket, whichever has the lock).",
         if_not="It is not held: the actuator does not move; measure its winding, dead.",
+        repair="Position switch, its wire, or the actuator is replaced.",
         proof="One pulse with a change of position, and the plug held.",
     ),
     Cause(
@@ -33,6 +34,7 @@ CAUSES = (
         test="lock_does_not_release",
         if_so=f"It clicks and the pin stays: take the load off the plug. {RELEASE_FIRST}.",
         if_not=f"No click at all: nobody drives it; read who is asked to release. {RELEASE_FIRST}.",
+        repair="Actuator or its drive is replaced, once the plug is out by the way its maker describes.",
         proof="Three releases in a row, each with one pulse and a change of position.",
     ),
     Cause(
@@ -41,11 +43,12 @@ CAUSES = (
         mechanism="Without its diode the vehicle also loads the negative half, and a post that checks it will not close.",
         owner="vehicle",
         prior=1.0,
-        speaks_for={"low_side_pulled_up": 5.0},
+        speaks_for={"low_side_pulled_up": 5.0, "low_side_partly_up": 1.2},
         speaks_against={"source_level_out": 1.5},
         test="known_vehicle",
         if_so="Its low side is at -12 V: the first vehicle's diode (or a resistor box was connected).",
         if_not="Pulled up as well: leakage or a fault on the post's side.",
+        repair="The diode of the vehicle's pilot circuit, usually with its board, is replaced.",
         proof="Low side at -12 V in B and C.",
     ),
     Cause(
@@ -59,6 +62,7 @@ CAUSES = (
         test="vehicle_not_asking",
         if_so="It goes to C: a setting, nothing is wrong.",
         if_not="Still B: try another post; if B there too, the vehicle's request branch or charger.",
+        repair="None: the timer, limit or hold is set as the driver wants it.",
         proof="B to C within a minute of plugging in.",
     ),
     Cause(
@@ -72,6 +76,7 @@ CAUSES = (
         test="request_branch_open",
         if_so="Commanded but 9 V: R3 or its switch.",
         if_not="Not commanded: the vehicle decides not to ask; read its fault memory.",
+        repair="The vehicle's charging controller, or the wire to its R3 branch, is mended.",
         proof="6 V on the pilot when the vehicle asks.",
     ),
     Cause(
@@ -85,6 +90,7 @@ CAUSES = (
         test="vehicle_refuses_and_retries",
         if_so="Voltage is there and steady: the vehicle's charger refuses; read its fault memory.",
         if_not="No voltage or a dip: contactor or supply of the post.",
+        repair="What the vehicle's stored code names is mended; it refuses for a reason.",
         proof="One request that lasts until full or stopped.",
     ),
     Cause(
@@ -98,6 +104,7 @@ CAUSES = (
         test="talk_not_finished",
         if_so="The frames show who stopped answering and at which stage.",
         if_not="No frames at all: modem silent on one side; swap the vehicle, then the post.",
+        repair="Nothing until power line frames show where the talk ends.",
         proof="A session at 5 % that reaches C.",
     ),
     Cause(
@@ -111,6 +118,7 @@ CAUSES = (
         test="known_vehicle",
         if_so="It shows 6 V: the first vehicle's resistors or setting.",
         if_not="It shows 3 V as well: an extra load on CP at the post or in the cable.",
+        repair="None where the vehicle needs it: a ventilated post. Else its resistors or coding are put right.",
         proof="6 V when asking, or a post that has ventilation.",
     ),
     Cause(
@@ -122,11 +130,12 @@ CAUSES = (
         ),
         owner="vehicle",
         prior=1.0,
-        speaks_for={"current_missing": 4.0},
+        speaks_for={"current_missing": 4.0, "draws_no_more": 1.5},
         speaks_against={"current_flows": 3.0, "power_noise": 2.0, "noticed_power": 1.0},
         test="charger_not_starting",
         if_so="No current there either: the on-board charger or a hold in the vehicle.",
         if_not="Current there: voltage, phases or earth of the first post.",
+        repair="The on-board charger, its fuse or its hold is mended in a workshop.",
         proof="Current up to the offer within ten seconds of mains.",
     ),
     Cause(
@@ -140,6 +149,7 @@ CAUSES = (
         test="offer_not_followed",
         if_so="Not followed there either: the vehicle's charger or its reading of the duty.",
         if_not="Followed there: look at the first post's duty and at the clamp used.",
+        repair="The vehicle's charger or its software is mended; the vehicle does not charge until then.",
         proof="Current at or below each offer within 5 s of its change.",
     ),
     Cause(
@@ -149,7 +159,8 @@ CAUSES = (
         owner="vehicle",
         prior=0.9,
         speaks_for={
-            "current_lost": 1.5,
+            "mains_lost_with_pilot": 3.0,
+            "current_lost": 0.8,
             "pilot_withdrawn": 1.2,
             "pilot_to_zero": 1.2,
             "breaker_tripped": 4.0,
@@ -159,7 +170,36 @@ CAUSES = (
         test="earth_fault_trip",
         if_so="It follows the cable or the vehicle: insulation to PE there; measure it dead.",
         if_not="It stays with the post: its earth-fault device or wiring.",
+        repair="The part whose insulation is low is replaced or dried; the device that tripped is never bridged.",
         proof="A session that holds for longer than the one that tripped.",
+    ),
+    Cause(
+        code="inlet_mounting",
+        title="Inlet mounted beyond its angle, or its drain blocked",
+        mechanism="A retrofitted inlet that leans too far holds water, and its plug hangs on the contacts.",
+        owner="vehicle",
+        prior=0.4,
+        speaks_for={"contact_wet": 2.0, "plug_not_home": 0.8, "pilot_interrupted": 0.5},
+        speaks_against={},
+        test="inlet_mounting",
+        if_so="It leans beyond what its maker allows, or water stands in it: mount it anew, open the drain, dry it.",
+        if_not="It sits as it should and drains: look for the water's way in, or for worn contacts.",
+        repair="It is mounted anew within its maker's angle, its drain opened, and contacts dried or renewed.",
+        proof="Dry contacts after rain, and a plug that goes home and stays without being held.",
+    ),
+    Cause(
+        code="vehicle_stops_drawing",
+        title="Vehicle stops drawing and goes on asking: full, paused, or its charger gave up",
+        mechanism="Mains stands, the request stands, and the on-board charger takes nothing more.",
+        owner="vehicle",
+        prior=0.9,
+        speaks_for={"draws_no_more": 3.5},
+        speaks_against={},
+        test="vehicle_stops_drawing",
+        if_so="Full, limited or paused: nothing is broken. With a charger code: the on-board charger.",
+        if_not="It says that it charges: the clamp came off, or the vehicle is wrong; repeat with its own reading beside.",
+        repair="None where it is full or limited; else its on-board charger, by its stored codes.",
+        proof="Current until the state of charge that was set, on the same post.",
     ),
     Cause(
         code="charger_derates",
@@ -172,6 +212,7 @@ CAUSES = (
         test="charger_derates",
         if_so="It starts at full current and falls again as it warms: its cooling, or the charger itself.",
         if_not="It stays low from the start: a limit set in the vehicle, or one of its modules.",
+        repair="The charger's cooling is mended (coolant, pump, air path), or the charger itself.",
         proof="Full current held for half an hour on the same post.",
     ),
     Cause(
@@ -185,6 +226,7 @@ CAUSES = (
         test="charger_phase_lost",
         if_so="It has as many as it uses: nothing is wrong, the charger is the limit.",
         if_not="It has more: a phase of the charger, its fuse, or a contact of the inlet; measure those dead.",
+        repair="None where it has no more; else the stage of the charger that is out.",
         proof="Current on every phase the charger has.",
     ),
     Cause(
@@ -198,6 +240,7 @@ CAUSES = (
         test="insulation_low_in_vehicle_or_cable",
         if_so="Water, damage or a low value at inlet, vehicle or cable: that part; workshop.",
         if_not="Both are dry and well alone: the post's own insulation monitor.",
+        repair="The part with the low value is replaced in a workshop; nothing is charged until then.",
         proof="Two cable checks in a row that end Valid, on the post that reported the fault.",
     ),
     Cause(
@@ -221,6 +264,7 @@ CAUSES = (
         test="vehicle_does_not_close",
         if_so="No clunk although the volts are there: contactors, their drive, or sensing wires on the wrong side of them.",
         if_not="A clunk and no current: the post's measurement or output contactor.",
+        repair="Contactors, their drive or the sensing wires are mended in a workshop.",
         proof="PowerDelivery with OK and current within ten seconds.",
     ),
     Cause(
@@ -234,6 +278,7 @@ CAUSES = (
         test="vehicle_reports_error",
         if_so="It goes on: the condition was real; find out why it was not met.",
         if_not="The same code with the condition met: a sensor or the controller; read the stored codes.",
+        repair="The condition it names is met, or what keeps it from being met is mended.",
         proof="A session without an error code, in the state in which it was refused.",
     ),
     Cause(
@@ -247,6 +292,7 @@ CAUSES = (
         test="stop_not_followed",
         if_so="It follows only its own stop: the vehicle's controller; report it with both captures.",
         if_not="It follows both now: the first stop came while it was busy; repeat later in a session.",
+        repair="The vehicle's software is updated; until then its driver stops it at the vehicle.",
         proof="The vehicle switches off within ten seconds of the post's stop, and the plug is free.",
     ),
     Cause(
@@ -266,6 +312,7 @@ CAUSES = (
         test="vehicle_controller_silent",
         if_so="Silent again: the vehicle's charging controller or its supply; read the stored codes.",
         if_not="It talks on: what this post says just before silences it; both makers need the captures.",
+        repair="The vehicle's charging controller, its supply or its wake-up line is mended, or its software updated.",
         proof="A session past the message after which it went silent, on this post.",
     ),
     Cause(
@@ -279,6 +326,7 @@ CAUSES = (
         test="vehicle_leaves_order",
         if_so="The same request is wrong there too: the vehicle's charging software; hand over with both captures.",
         if_not="It keeps the order there: compare what the two posts answered just before.",
+        repair="The vehicle's charging software is updated; the captures go to its maker.",
         proof="A session in which every request is accepted, on the post that refused.",
     ),
     Cause(
@@ -292,6 +340,7 @@ CAUSES = (
         test="vehicle_signs_wrong",
         if_so="Unsigned there too: the vehicle's controller; hand over with both captures.",
         if_not="Signed there: what this post sent before it differs; compare challenge and services.",
+        repair="The vehicle's contract certificate is installed anew, or its controller's software updated.",
         proof="An authorisation that is signed, answers the post's challenge and is accepted.",
     ),
     Cause(
@@ -308,6 +357,7 @@ CAUSES = (
         test="sensing_wires_swapped",
         if_so="Crossed: put them right; the pack side then reads the pack while all is open.",
         if_not="Right: a contactor is welded and joins both sides; measure across it, dead.",
+        repair="The wires are put on their own sides, dead, proven by volts with all contactors open.",
         proof="A log in which the pack side reads the pack and the inlet side under 60 V before anything closes.",
     ),
     Cause(
@@ -321,6 +371,7 @@ CAUSES = (
         test="precharge_not_reached_inside",
         if_so="Stops short: something draws current beside it, or the post's output ends there.",
         if_not="Not at all: pre-charge contactor, its resistor or its drive; measured dead.",
+        repair="Pre-charge resistor, contactor, or what draws current beside it is mended, dead.",
         proof="A log in which both sides come within 20 V before the contactors close.",
     ),
     Cause(
@@ -334,6 +385,7 @@ CAUSES = (
         test="contactor_not_driven_inside",
         if_so="Drive there and no clunk: the contactor or its fuse.",
         if_not="No drive: the controller's output or its wiring.",
+        repair="Contactor, its fuse or its drive is replaced.",
         proof="A log in which both sides read the same within a second after the contactors close.",
     ),
     Cause(
@@ -347,6 +399,7 @@ CAUSES = (
         test="battery_messages_off",
         if_so="A setting was off: enable it and repeat.",
         if_not="All enabled and still 0 A: read its own faults; temperature and cell limits first.",
+        repair="The battery manager's messages or its charge permission are enabled in its settings.",
         proof="A log in which the request rises above 0 A after the plug is seen, in a session that reaches Hold.",
     ),
     Cause(
@@ -361,6 +414,7 @@ CAUSES = (
         test="contactor_welded_inside",
         if_so="Volts stand with nothing plugged in: welded or bridged; the vehicle stays out of use.",
         if_not="None stand: the log began in pre-charge; record one from before the plug goes in.",
+        repair="The contactor is replaced by trained people, and what made it weld is found.",
         proof="Under 60 V at the inlet with the contactors open, in three logs from before plug-in to after the end.",
     ),
     Cause(
@@ -374,6 +428,7 @@ CAUSES = (
         test="vehicle_does_not_close",
         if_so="A code is stored at that moment: insulation, interlock, temperature or a coil's supply; follow it.",
         if_not="None is stored: the coils' supply or their driver; record it beside the bus through one more charge.",
+        repair="What its stored code names: insulation, interlock, temperature or a coil's supply.",
         proof="A whole charge whose contactors open only after the current has ended.",
     ),
     Cause(
@@ -387,6 +442,7 @@ CAUSES = (
         test="battery_manager_lost",
         if_so="The supply dips with it: its feed, its fuse, or a converter that trips under charge.",
         if_not="The supply holds: the bus itself; look at termination and at error frames.",
+        repair="Its feed, fuse, ground or bus wire is mended.",
         proof="A log over a whole charge without a message that stays away.",
     ),
     Cause(
@@ -400,6 +456,7 @@ CAUSES = (
         test="pin_sensor_open",
         if_so="Open or jumping: sensor or wire; replace the inlet's harness.",
         if_not="A steady value that fits the air: the controller's input.",
+        repair="The inlet's harness with the sensor is replaced.",
         proof="A log over a charge in which both pins read between the air's temperature and 80 °C.",
     ),
     Cause(
@@ -413,6 +470,7 @@ CAUSES = (
         test="pin_contact_worn",
         if_so="The same pin rises again: the inlet's contact; stop at scorched parts and replace it.",
         if_not="It stays cool: the first cable's contact; hand that post to its owner.",
+        repair="The worn contact is replaced on both sides, vehicle's and post's; one alone wears the other.",
         proof="A log at the same current in which both pins stay under 80 °C and the request does not fall.",
     ),
     Cause(
@@ -428,6 +486,7 @@ CAUSES = (
         test="hv_line_not_wired",
         if_so="It is up there and not at its other end: the wire.",
         if_not="It is down at the plug: the output, or its setting.",
+        repair="The line is wired from the controller that drives it to the one that reads it.",
         proof="A log in which the line comes on with the contactors.",
     ),
     Cause(
@@ -441,6 +500,7 @@ CAUSES = (
         test="lock_opens_by_itself",
         if_so="The line drops without anybody touching it: feedback switch or wire.",
         if_not="It holds: somebody pulled the override, or the plug was pulled against it.",
+        repair="The override is put back, or the feedback switch or its wire renewed.",
         proof="A log over a whole charge in which the lock stays closed until current has ended.",
     ),
     Cause(
@@ -454,6 +514,7 @@ CAUSES = (
         test="controller_warns",
         if_so="Stored: follow that fault's own test.",
         if_not="Nothing stored: the flag came from what it was told; look at the signals around its moment.",
+        repair="What the stored fault names is mended, then the fault cleared once.",
         proof="A log over a charge in which the flag stays off.",
     ),
     Cause(
@@ -467,6 +528,7 @@ CAUSES = (
         test="bus_wiring",
         if_so="120 Ω or open: a termination or a wire is missing. Under 50 Ω: one too many.",
         if_not="60 Ω: bit rate or a node that disturbs; unplug one at a time.",
+        repair="Terminations are made two of 120 Ω, the loose wire is renewed, and the bit rate set alike.",
         proof="A log over ten minutes without an error frame.",
     ),
     Cause(
@@ -480,6 +542,7 @@ CAUSES = (
         test="pack_hot",
         if_so="Usual power while it is cool: look at the vehicle's cooling.",
         if_not="As slow when cool: not the temperature.",
+        repair="The vehicle's cooling is mended where it stays hot; else none.",
         proof="A session after a long drive that holds its usual curve.",
     ),
 )

@@ -23,6 +23,8 @@ _MOST_HUM = 0.03
 _PULSE_GAP_S = 15e-3
 # Pulses of one direction that follow within this time are retries of one attempt.
 _RETRY_S = 3.0
+# One that meets something turns back within this.
+_BACKS_OFF_S = 0.5
 # The position may answer this much after the pulse.
 _ANSWER_S = 0.3
 _POSITION_SWING = 0.3
@@ -50,7 +52,7 @@ def measure_lock(current: Waveform | None, position: Waveform | None) -> LockRec
     pulses = _pulses(*_levels(current), current.start_s) if current is not None else []
     changes = _changes(position) if position is not None else []
     attempts: list[LockAttempt] = []
-    for group in _grouped(pulses):
+    for group in _grouped(_tries(pulses, changes, position is not None)):
         attempts.append(_attempt(group, changes, position is not None, pulses[0].sign))
     return LockRecord(
         current_channel=current.name if current is not None else "",
@@ -143,6 +145,25 @@ def _changes(wave: Waveform) -> list[float]:
     # A switch that bounces changes once.
     kept = [int(w) for i, w in enumerate(where) if i == 0 or (w - where[i - 1]) * block_s > 0.02]
     return [wave.start_s + k * block_s for k in kept]
+
+
+def _tries(pulses: Sequence[_Pulse], changes: Sequence[float], positioned: bool) -> list[_Pulse]:
+    """Pulses without those by which a lock that met something backs off: short after one that moved nothing, the other way.
+    Where no position was captured, only between two tries."""
+    kept: list[_Pulse] = []
+    backs_off = False
+    for index, pulse in enumerate(pulses):
+        before = kept[-1] if kept else None
+        after = pulses[index + 1] if index + 1 < len(pulses) else None
+        turned = before is not None and before.sign == pulses[0].sign != pulse.sign
+        if turned and before and pulse.start_s - before.end_s < _BACKS_OFF_S:
+            tries_again = after is not None and after.sign == before.sign and after.start_s - pulse.end_s < _RETRY_S
+            moved = any(before.start_s - 0.02 <= at <= pulse.end_s + _ANSWER_S for at in changes)
+            if not moved and (positioned or tries_again or backs_off):
+                backs_off = True
+                continue
+        kept.append(pulse)
+    return kept
 
 
 def _grouped(pulses: Sequence[_Pulse]) -> list[list[_Pulse]]:

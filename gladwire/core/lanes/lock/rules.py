@@ -48,11 +48,14 @@ def at_amps(record: LockRecord, attempt: LockAttempt) -> str:
 
 def _obstructed(record: LockRecord) -> Iterator[Fact]:
     for a in _of(record, "obstructed"):
+        means = "something is in the way, or the plug is not home"
+        seen = "its position never changes" if a.positioned else "tries again each time (its position was not captured)"
         text = (
             f"The lock is driven {times(a.pulses)} from {a.start_s:.2f} s, the longest for {seconds(a.longest_s)}"
-            f"{at_amps(record, a)}, and its position never changes: something is in the way, or the plug is not home."
+            f"{at_amps(record, a)}, and {seen}: {means}."
         )
-        yield Fact("fault", text, a.start_s, a.end_s, f"{number_of(a.pulses, 'pulse')}, no movement", _GOOD)
+        moved = ", no movement" if a.positioned else ""
+        yield Fact("fault", text, a.start_s, a.end_s, f"{number_of(a.pulses, 'pulse')}{moved}", _GOOD)
 
 
 def _no_feedback(record: LockRecord) -> Iterator[Fact]:

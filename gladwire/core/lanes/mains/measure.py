@@ -6,13 +6,14 @@ Works on sampled waveforms (RMS over whole spans) and on a logger's RMS values a
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 
-from gladwire.core.lanes.mains.record import MainsRecord, Span
+from gladwire.core.lanes.mains.record import MainsRecord, Sag, Span
 from gladwire.core.signal.blocks import mean_square, over_blocks
 from gladwire.core.signal.robust import median, quantile
 from gladwire.core.signal.splitting import Feature, Piece, absorb_single, join, split
@@ -25,14 +26,26 @@ ON_V = 60.0
 _ON_A = 0.6
 # Off for less than this is a gap in the envelope (a zero crossing), not a switching.
 _GAP_S = 15e-3
-_SHORTEST_S = 30e-3
+_SHORTEST_S = 10e-3
+# Current for less than this is what the filters behind a contactor take in as it closes (common practice, no source).
+_INRUSH_S = 0.1
+# Samples from which on the two half-waves are seen; then mains, and its current, go both ways within this many blocks, by
+# this share of the larger side. What a contactor leaves on the filters behind it goes one way, and so does a clamp's zero.
+_ALTERNATES_HZ, _NO_METER_HZ, _BOTH_WAYS_BLOCKS, _BOTH_WAYS = 400.0, 2000.0, 5, 0.3
 _LEVEL_S = 0.1
 _STEP_A, _ALIKE_A = 1.0, 0.7
 # One cycle of 50 Hz; at 60 Hz the RMS over it is off by a few percent, well above the dip threshold.
 CYCLE_S = 20e-3
 _LEVEL_BLOCKS = 12
+# Under this share of its usual volts a line is off, not low. And what a stretch must last, and its current differ by, to
+# tell what a line loses under load. By judgement.
+_OFF_SHARE, _SAG_S, _SAG_A = 0.2, 0.1, 4.0
 # Slower than this samples are values read now and then.
 _WAVEFORM_HZ, _MOST_OFFERS = 5.0, 500
+
+# Noise is taken from so many pieces of so many samples; so many times its deviation, and so many steps of the converter,
+# are no current yet.
+_NOISE_PIECES, _NOISE_PIECE, _NOISE_REACH, _STEP_REACH = 64, 2048, 5.0, 1.6
 
 Quantity = Literal["V", "A"]
 
@@ -41,7 +54,8 @@ def measure_mains(volts: Sequence[Waveform], amps: Sequence[Waveform], offered: 
     """Measure mains channels of one recording; at least one of either must be given. offered: amperes a logger says the post
     offers."""
     first = [*volts, *amps][0]
-    flowing, live = _spans(amps, _ON_A), _spans(volts, ON_V)
+    flowing, live = _spans(amps, _ON_A, _INRUSH_S), _spans(volts, ON_V, _SHORTEST_S)
+    levels = tuple(level for span in flowing for level in _levels(amps, span))
     return MainsRecord(
         start_s=first.start_s,
         end_s=first.end_s,
@@ -49,9 +63,13 @@ def measure_mains(volts: Sequence[Waveform], amps: Sequence[Waveform], offered: 
         has_amps=bool(amps),
         volts=live,
         amps=flowing,
-        levels=tuple(level for span in flowing for level in _levels(amps, span)),
+        levels=levels,
+        sags=tuple(
+            sag for pair in _paired(volts, amps) for span in live if (sag := _sag(*pair, span, flowing, levels))
+        ),
         dips=tuple(dip for wave in volts for span in live for dip in _dips(wave, span)),
         offered=tuple(level for wave in offered[:1] for level in _offers(wave)),
+        lines=tuple(wave.name for wave in volts),
         step_s=1.0 / first.rate_hz if first.rate_hz < _WAVEFORM_HZ else 0.0,
     )
 
@@ -69,19 +87,48 @@ def _offers(wave: Waveform) -> list[Span]:
 
 
 def _envelope(wave: Waveform) -> tuple[Floats, float]:
-    """(largest magnitude of each block, block length in seconds); missing samples count as nought."""
-    values, size = over_blocks(wave, _BLOCK_S, lambda rows: np.abs(np.nan_to_num(rows)).max(axis=1))
-    return values, size / wave.rate_hz
+    """(largest magnitude of each block, block length in seconds); missing samples count as nought, and so does what does not
+    alternate in a wave that does."""
+    most, size = over_blocks(wave, _BLOCK_S, lambda rows: np.nan_to_num(rows).max(axis=1))
+    least, _ = over_blocks(wave, _BLOCK_S, lambda rows: np.nan_to_num(rows).min(axis=1))
+    magnitude = np.maximum(most, -least)
+    # Values of a meter that tells RMS have one sign, and come slower.
+    alternates = -quantile(least, 0.02) > _BOTH_WAYS * quantile(most, 0.98) or wave.rate_hz > _NO_METER_HZ
+    if wave.rate_hz >= _ALTERNATES_HZ and alternates:
+        from scipy.ndimage import maximum_filter1d, minimum_filter1d  # type: ignore[import-untyped]  # slow to import
+
+        above = maximum_filter1d(most, _BOTH_WAYS_BLOCKS, mode="nearest")
+        below = -minimum_filter1d(least, _BOTH_WAYS_BLOCKS, mode="nearest")
+        magnitude[np.minimum(above, below) < _BOTH_WAYS * np.maximum(above, below)] = 0.0
+    return magnitude, size / wave.rate_hz
 
 
-def _spans(waves: Sequence[Waveform], least: float) -> tuple[Span, ...]:
+def _noise(wave: Waveform) -> float:
+    """What noise alone, or one step of the converter, may reach; 0 for values read now and then.
+
+    By third differences, which leave little of a sine of ten samples and more: of white noise 20 times its variance.
+    """
+    if wave.rate_hz < _ALTERNATES_HZ:
+        return 0.0
+    often = max(1, len(wave.samples) // (_NOISE_PIECES * _NOISE_PIECE))
+    pieces = [
+        np.asarray(wave.samples[k : k + _NOISE_PIECE], dtype=np.float64)
+        for k in range(0, max(len(wave.samples) - _NOISE_PIECE, 1), often * _NOISE_PIECE)
+    ]
+    thirds = np.concatenate([np.abs(np.diff(np.nan_to_num(piece), 3)) for piece in pieces])
+    found = np.unique(np.concatenate(pieces[:_NOISE_PIECES]))
+    step = float(np.diff(found).min()) if len(found) > 1 else 0.0
+    return max(_NOISE_REACH * 1.4826 * median(thirds) / math.sqrt(20.0), _STEP_REACH * step)
+
+
+def _spans(waves: Sequence[Waveform], least: float, shortest_s: float) -> tuple[Span, ...]:
     if not waves:
         return ()
     envelopes = [_envelope(wave) for wave in waves]
     block_s, count = envelopes[0][1], min(len(e) for e, _ in envelopes)
     table = np.stack([e[:count] for e, _ in envelopes])
     # Pick-up on an open phase stays well below what flows on the others.
-    floor = max(least, 0.1 * quantile(table.max(axis=0), 0.98))
+    floor = max(least, 0.1 * quantile(table.max(axis=0), 0.98), *(_noise(wave) for wave in waves))
     on = (table > floor).any(axis=0)
     edges = np.flatnonzero(np.diff(np.concatenate([[False], on, [False]]))).reshape(-1, 2)
     joined: list[list[int]] = []
@@ -94,7 +141,7 @@ def _spans(waves: Sequence[Waveform], least: float) -> tuple[Span, ...]:
     return tuple(
         _span(waves, start + a * block_s, start + b * block_s, floor)
         for a, b in joined
-        if (b - a) * block_s >= min(_SHORTEST_S, 2 * block_s)
+        if (b - a) * block_s >= shortest_s
     )
 
 
@@ -123,7 +170,13 @@ def _dips(wave: Waveform, span: Span) -> list[Span]:
     piece = _cut(wave, span.start_s + CYCLE_S, span.end_s - CYCLE_S)
     if len(piece.samples) < 4:
         return []
-    squares, size = over_blocks(piece, CYCLE_S, lambda rows: (np.nan_to_num(rows) ** 2).mean(axis=1))
+    samples = wave.rate_hz >= _ALTERNATES_HZ
+    # What is left on filters behind an open contact goes one way.
+    squares, size = over_blocks(
+        piece,
+        CYCLE_S,
+        lambda rows: (np.nan_to_num(rows) ** 2).mean(axis=1) - samples * np.nan_to_num(rows).mean(axis=1) ** 2,
+    )
     block_s = size / wave.rate_hz
     values = np.sqrt(squares)
     low = values < DIP_SHARE * median(values)
@@ -136,7 +189,47 @@ def _dips(wave: Waveform, span: Span) -> list[Span]:
             carried_by=(wave.name,),
         )
         for a, b in edges.tolist()
+        # A line that its own contact left is off.
+        if values[a:b].min() > _OFF_SHARE * median(values)
     ]
+
+
+def _paired(volts: Sequence[Waveform], amps: Sequence[Waveform]) -> list[tuple[Waveform, Waveform]]:
+    """Volts and amperes of one line, as far as the channels' own numbers tell."""
+
+    def line_of(wave: Waveform) -> str:
+        return "".join(c for c in wave.name if c.isdigit())[:1]
+
+    if len(volts) == len(amps) == 1:
+        return [(volts[0], amps[0])]
+    return [(v, a) for v in volts for a in amps if line_of(v) and line_of(v) == line_of(a)]
+
+
+def _sag(volts: Waveform, amps: Waveform, span: Span, flowing: Sequence[Span], levels: Sequence[Span]) -> Sag | None:
+    """What one line loses within a live span; None where its current does not vary enough."""
+    begins = span.start_s + 2 * CYCLE_S
+    first_s = min((f.start_s for f in flowing if f.end_s > begins), default=span.end_s) - CYCLE_S
+    stretches = [(begins, min(first_s, span.end_s - CYCLE_S))]
+    stretches += [(max(x.start_s, begins), min(x.end_s, span.end_s) - CYCLE_S) for x in levels]
+    read = [
+        (_rms(amps, a, b) if a != begins or b > first_s else 0.0, _rms(volts, a, b), a, b)
+        for a, b in stretches
+        if b - a >= _SAG_S
+    ]
+    if len(read) < 2:
+        return None
+    (idle_a, idle_v, start_s, _), (loaded_a, loaded_v, _, end_s) = min(read), max(read)
+    if loaded_a - idle_a < _SAG_A:
+        return None
+    return Sag(
+        line=volts.name,
+        start_s=start_s,
+        end_s=end_s,
+        idle_v=round(idle_v, 2),
+        loaded_v=round(loaded_v, 2),
+        idle_a=round(idle_a, 2),
+        loaded_a=round(loaded_a, 2),
+    )
 
 
 def _cut(wave: Waveform, start_s: float, end_s: float) -> Waveform:

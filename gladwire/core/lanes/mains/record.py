@@ -37,13 +37,37 @@ class Span(BaseModel):
         return self.end_s - self.start_s
 
 
+class Sag(BaseModel):
+    """What the volts of a line lose as current flows: between a stretch of little current, or none, and one of the most."""
+
+    model_config = ConfigDict(frozen=True)
+
+    line: str
+    start_s: Moment
+    end_s: Moment
+    idle_v: float
+    loaded_v: float
+    idle_a: float
+    loaded_a: float
+
+    @property
+    def ohm(self) -> float:
+        return (self.idle_v - self.loaded_v) / (self.loaded_a - self.idle_a)
+
+    @property
+    def share(self) -> float:
+        """Of the volts without any current, what is lost at the most."""
+        return self.ohm * self.loaded_a / (self.idle_v + self.ohm * self.idle_a)
+
+
 class MainsRecord(Record):
     """volts, amps: stretches with voltage and current; levels: stretches of one current, in order.
 
     dips: stretches in which a voltage that is on falls short of its usual value, rms being the lowest of it.
 
-    has_volts, has_amps: whether such channels were captured at all. offered: stretches of one current offered, where a logger
-    told it. step_s: between two samples, where they are no waveform but values read now and then; else 0.
+    sags: of each line, where current varies enough to tell. lines: the channels of voltage. has_volts, has_amps: whether such
+    channels were captured at all. offered: stretches of one current offered, where a logger told it. step_s: between two
+    samples, where they are no waveform but values read now and then; else 0.
     """
 
     lane: ClassVar[str] = "mains"
@@ -55,6 +79,8 @@ class MainsRecord(Record):
     levels: tuple[Span, ...]
     dips: tuple[Span, ...] = ()
     offered: tuple[Span, ...] = ()
+    lines: tuple[str, ...] = ()
+    sags: tuple[Sag, ...] = ()
     step_s: Duration = 0.0
 
 
@@ -76,6 +102,8 @@ def joined(records: Sequence[MainsRecord]) -> tuple[MainsRecord, ...]:
         levels=together("levels"),
         dips=together("dips"),
         offered=together("offered"),
+        lines=tuple(dict.fromkeys(line for r in records for line in r.lines)),
+        sags=tuple(sag for r in records for sag in r.sags),
         step_s=max(r.step_s for r in records),
     )
     return (one,)

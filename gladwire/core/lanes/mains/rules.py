@@ -23,6 +23,7 @@ from gladwire.core.standards.practice import (
     IDLE_MAINS_S,
     LESS_SHARE,
     LEVEL_STAYS_S,
+    LINE_DEAD_S,
     LOST_BEFORE_S,
     OVER_OFFER_A,
     OVER_OFFER_S,
@@ -30,10 +31,12 @@ from gladwire.core.standards.practice import (
     SLACK_S,
     STAYS_CLOSED_S,
 )
-from gladwire.core.standards.source import PRACTICE
-from gladwire.core.standards.supply import DIP_SHARE, DIP_SOURCE
+from gladwire.core.standards.source import EN_50160, IEC_60364_5_52, PRACTICE
+from gladwire.core.standards.supply import DIP_SHARE, DIP_SOURCE, DROP_HOT_SHARE, DROP_SHARE, MAINS_SHARE
 from gladwire.core.words import amps, number_of, seconds
 
+# So many steps down are a taper.
+_TAPER_STEPS = 3
 # Offers that follow each other closer than this meet.
 _NEXT_S = 1.0
 
@@ -110,12 +113,16 @@ def _not_switched_on(ac: Ac) -> Iterator[Fact]:
 def _on_without_request(ac: Ac) -> Iterator[Fact]:
     for span in ac.mains.volts:
         idle = [s for s in ac.segments if s.state in ("A", "B") and _overlap(s, span) > SWITCH_OFF_MAX_S]
-        if sum(_overlap(s, span) for s in idle) > IDLE_MAINS_S:
+        # One that opens late is told as that.
+        late = sum(
+            span.end_s - ask.end_s for ask in commands(ac.segments) if 0 < span.end_s - ask.end_s < STAYS_CLOSED_S
+        )
+        if sum(_overlap(s, span) for s in idle) - late > IDLE_MAINS_S:
             first = max(idle[0].start_s, span.start_s)
             state = idle[0].state
-            text = (
-                f"Mains is on from {first:.2f} s while the pilot is in {state}: a welded contactor, or it was bridged."
-            )
+            always = span.start_s < ac.mains.start_s + SLACK_S and span.end_s > ac.mains.end_s - SLACK_S
+            upstream = ", or the channel lies before it: take the outlet as live until it is measured" if always else ""
+            text = f"Mains is on from {first:.2f} s while the pilot is in {state}: a welded or bridged contactor{upstream}."
             yield Fact(
                 "fault", text, first, span.end_s, f"{span.rms:.0f} V in {idle[0].state}", "no mains without C or D"
             )
@@ -151,6 +158,51 @@ def _some_phases(ac: Ac) -> Iterator[Fact]:
             yield Fact("note", text, span.start_s, span.end_s, _phases(span), _phases(live))
 
 
+def _dead_line(ac: Ac) -> Iterator[Fact]:
+    """One line of three without voltage while the two others stand; one alone of three may be a post of one phase."""
+    for span in ac.mains.volts:
+        dead = [line for line in ac.mains.lines if line not in span.carried_by]
+        if len(ac.mains.lines) == 3 and len(dead) == 1 and span.duration_s > LINE_DEAD_S:
+            text = (
+                f"{dead[0]} has no voltage while {' and '.join(span.carried_by)} stand at {span.rms:.0f} V: a pole of the "
+                "contactor, a fuse, or the feed of that phase."
+            )
+            yield Fact("suspect", text, span.start_s, span.end_s, "2 phases", "3 phases")
+            return
+
+
+def _sags(ac: Ac) -> Iterator[Fact]:
+    for sag in ac.mains.sags:
+        if sag.share > DROP_SHARE:
+            hot = sag.share > DROP_HOT_SHARE
+            heat = f"{sag.loaded_a**2 * sag.ohm:.0f} W of heat there"
+            text = (
+                f"{sag.line} falls from {sag.idle_v:.0f} V to {sag.loaded_v:.0f} V as {amps(sag.loaded_a)} flow: "
+                f"{sag.ohm:.1f} Ω before the probe, in feed, terminals or contacts; {heat}."
+            )
+            share = f"{100 * sag.share:.0f} % lost"
+            yield Fact("suspect" if hot else "note", text, sag.start_s, sag.end_s, share, DROP_SHARE.says)
+
+
+def _neutral_open(ac: Ac) -> Iterator[Fact]:
+    """One line above and another below what a supply may have, at once: their common point wanders."""
+    for span in ac.mains.volts:
+        if len(span.each) < 2 or span.duration_s < LINE_DEAD_S:
+            continue
+        nominal = next((v for v in (230.0, 120.0) if 0.75 * v < sum(span.each) / len(span.each) < 1.25 * v), None)
+        high, low = max(span.each), min(span.each)
+        if nominal and high > (1 + MAINS_SHARE) * nominal and low < (1 - MAINS_SHARE) * nominal:
+            lines = ", ".join(
+                f"{name} at {v:.0f} V" for name, v in sorted(zip(span.carried_by, span.each, strict=True))
+            )
+            text = (
+                f"{lines} to neutral at once: the neutral is open or badly made, and the lines wander with their loads. "
+                "Up to the volts between two lines can stand at what is plugged in: switch off, do not try again."
+            )
+            yield Fact("fault", text, span.start_s, span.end_s, f"{low:.0f} to {high:.0f} V", MAINS_SHARE.says)
+            return
+
+
 def _dipped(ac: Ac) -> Iterator[Fact]:
     for dip in ac.mains.dips:
         ends = [s.end_s for s in (*ac.mains.amps, *ac.mains.volts)]
@@ -177,18 +229,55 @@ def _followed(ac: Ac) -> Iterator[Fact]:
             yield Fact("normal", text, at, obeyed.start_s, took, FOLLOW_OFFER_MAX_S.says)
 
 
-def _reduced(ac: Ac) -> Iterator[Fact]:
-    """A lower level while the same offer stands, unless the vehicle is only ramping down to its end."""
+def _falls(ac: Ac) -> list[tuple[Span, Span, Offer]]:
+    """(level before, lower level, offer) wherever the current falls and stays, with as much offered for as long as a vehicle
+    may take to follow."""
+    found = []
     for before, after in itertools.pairwise(ac.mains.levels):
         at = after.start_s
-        offer = next((o for o in ac.offers if o.taken and o.start_s <= at - ac.follow_s and at < o.end_s), None)
-        gone = after.start_s - before.end_s > 0.5
-        if offer is None or gone or after.duration_s < LEVEL_STAYS_S:
+        offer = next((o for o in ac.offers if o.taken and o.start_s <= at < o.end_s), None)
+        if offer is None or at - before.end_s > 0.5 or min(before.duration_s, after.duration_s) < LEVEL_STAYS_S:
             continue
-        if after.rms < LESS_SHARE * before.rms and before.duration_s >= LEVEL_STAYS_S:
-            offered = f"{amps(offer.amps)} still offered" if offer.amps else ""
-            text = f"The vehicle draws {amps(after.rms)} from {at:.2f} s on, {amps(before.rms)} before; {offered}."
-            yield Fact("suspect", text, at, after.end_s, amps(after.rms), amps(before.rms))
+        lately = [o.most_a for o in ac.offers if o.amps and o.end_s > at - ac.follow_s and o.start_s < at]
+        least = LESS_SHARE * min([offer.most_a, *lately]) if offer.amps else before.rms
+        if after.rms < min(LESS_SHARE * before.rms, least):
+            found.append((before, after, offer))
+    return found
+
+
+def _is_taper(ac: Ac, falls: list[tuple[Span, Span, Offer]]) -> bool:
+    """Whether the current only sinks, step by step, until the vehicle ends: a pack that gets full."""
+    asks = commands(ac.segments)
+    if len(falls) < _TAPER_STEPS or not asks or asks[-1].then != "B":
+        return False
+    after = [x.rms for x in ac.mains.levels if x.start_s >= falls[0][0].start_s]
+    last_s = ac.mains.levels[-1].end_s
+    return asks[-1].end_s - last_s < CURRENT_PATIENCE_S and all(
+        later < before + OVER_OFFER_A for before, later in itertools.pairwise(after)
+    )
+
+
+def _reduced(ac: Ac) -> Iterator[Fact]:
+    falls = _falls(ac)
+    if _is_taper(ac, falls):
+        return
+    for before, after, offer in falls:
+        offered = f"{amps(offer.amps)} still offered" if offer.amps else ""
+        text = (
+            f"The vehicle draws {amps(after.rms)} from {after.start_s:.2f} s on, {amps(before.rms)} before; {offered}."
+        )
+        yield Fact("suspect", text, after.start_s, after.end_s, amps(after.rms), amps(before.rms))
+
+
+def _tapers(ac: Ac) -> Iterator[Fact]:
+    falls = _falls(ac)
+    if _is_taper(ac, falls):
+        first, last = falls[0][0], falls[-1][1]
+        text = (
+            f"The current sinks in {len(falls)} steps from {amps(first.rms)} to {amps(last.rms)} and the vehicle ends it: "
+            "the shape of a pack that gets full."
+        )
+        yield Fact("note", text, falls[0][1].start_s, last.end_s, amps(last.rms), amps(first.rms))
 
 
 def _below_offer(ac: Ac) -> Iterator[Fact]:
@@ -204,13 +293,19 @@ def _below_offer(ac: Ac) -> Iterator[Fact]:
             return
 
 
+def _begins_asking(ac: Ac, ask: Ask) -> bool:
+    """Whether the capture begins in the middle of a request: then it may have drawn before."""
+    return ask.start_s < ac.mains.start_s + SLACK_S or ask.segments[0] is ac.segments[0]
+
+
 def _no_current(ac: Ac) -> Iterator[Fact]:
     if not ac.mains.has_amps:
         return
     for ask in commands(ac.segments):
         volts = _first_during(ac.mains.volts, ask)
         waited = ask.end_s - max(ask.start_s, volts.start_s) if volts else 0.0
-        if volts and waited > CURRENT_PATIENCE_S and _first_during(ac.mains.amps, ask) is None:
+        drew = _first_during(ac.mains.amps, ask) is not None or _begins_asking(ac, ask)
+        if volts and waited > CURRENT_PATIENCE_S and not drew:
             text = f"Mains is on for {seconds(waited)} and no current flows: the vehicle's charger does not start."
             yield Fact("fault", text, volts.start_s, ask.end_s, "0 A", "current up to the offer")
 
@@ -239,23 +334,81 @@ def _most_offered(s: Segment) -> float:
     return max(s.advertised_current_a or 0.0, pilot_duty.offer(duty).current_a or 0.0)
 
 
-def _lost(ac: Ac) -> Iterator[Fact]:
-    for ask in commands(ac.segments):
-        flowing = [s for s in ac.mains.amps if s.end_s > ask.start_s and s.start_s < ask.end_s]
-        last = flowing[-1] if flowing else None
-        if last is None or last.end_s > ask.end_s - LOST_BEFORE_S:
-            if last and ask.then in ("E", "F"):
-                gone = f"Current and pilot go together at {ask.end_s:.2f} s, the pilot to {ask.then}"
-                text = f"{gone}: the shape of an earth-fault trip or of a post that stops."
-                yield Fact("fault", text, ask.end_s, ask.end_s, f"pilot to {ask.then}", "C to B first")
+def _flowing(ac: Ac, ask: Ask) -> Span | None:
+    """The last current of an ask."""
+    return next((s for s in reversed(ac.mains.amps) if s.end_s > ask.start_s and s.start_s < ask.end_s), None)
+
+
+def _lost_with_pilot(ac: Ac) -> Iterator[Fact]:
+    """Mains, or its current, and the pilot go at once: who opens its contactor also says so on the pilot."""
+    for ask in (ask for ask in commands(ac.segments) if ask.then in ("E", "F")):
+        last = _flowing(ac, ask)
+        live = next((v for v in reversed(ac.mains.volts) if v.start_s < ask.end_s), None)
+        shape = f"to {ask.then}: the shape of an earth-fault trip or of a post that stops."
+        if last and last.end_s > ask.end_s - LOST_BEFORE_S:
+            text = f"Current and pilot go together at {ask.end_s:.2f} s, the pilot {shape}"
+        elif live and last is None and abs(live.end_s - ask.end_s) < LOST_BEFORE_S:
+            text = f"Mains goes {seconds(live.duration_s)} after it came on, with the pilot {shape}"
+        else:
             continue
-        dead = ac.mains.has_volts and all(v.end_s < last.end_s + 0.1 or v.start_s > last.end_s for v in ac.mains.volts)
-        what = (
-            "mains goes with it: the contactor opened or the supply failed" if dead else "the vehicle stopped drawing"
-        )
-        if dead or ask.end_s - last.end_s > CURRENT_PATIENCE_S:
-            text = f"Current ends at {last.end_s:.2f} s while the vehicle still asks; {what}."
-            yield Fact("fault" if dead else "note", text, last.end_s, ask.end_s, "0 A", "current while asking")
+        yield Fact("fault", text, ask.end_s, ask.end_s, f"pilot to {ask.then}", "C to B first")
+
+
+def _ended_early(ac: Ac) -> Iterator[tuple[Ask, Span, bool]]:
+    """(ask, its last current, whether mains went with it) where current ends long before the request does."""
+    for ask in commands(ac.segments):
+        last = _flowing(ac, ask)
+        if last is not None and last.end_s <= ask.end_s - LOST_BEFORE_S:
+            live = any(v.start_s <= last.end_s and v.end_s >= last.end_s + 0.1 for v in ac.mains.volts)
+            yield ask, last, not live
+
+
+def _lost(ac: Ac) -> Iterator[Fact]:
+    for ask, last, dead in _ended_early(ac):
+        ends = f"Current ends at {last.end_s:.2f} s while the vehicle still asks"
+        if dead and ac.mains.has_volts:
+            text = f"{ends}; mains goes with it: the contactor opened or the supply failed."
+            yield Fact("fault", text, last.end_s, ask.end_s, "0 A", "current while asking")
+        elif dead and ask.end_s - last.end_s > CURRENT_PATIENCE_S:
+            text = f"{ends}; whether mains went with it was not captured."
+            yield Fact("note", text, last.end_s, ask.end_s, "0 A", "current while asking")
+
+
+def _draws_no_more(ac: Ac) -> Iterator[Fact]:
+    for ask, last, dead in _ended_early(ac):
+        if not dead and ask.end_s - last.end_s > CURRENT_PATIENCE_S:
+            text = f"Current ends at {last.end_s:.2f} s while the vehicle still asks and mains stands: it draws nothing more."
+            yield Fact("suspect", text, last.end_s, ask.end_s, "0 A", "current while asking")
+    for ask in commands(ac.segments):
+        live = _first_during(ac.mains.volts, ask)
+        waited = ask.end_s - ask.start_s
+        if (
+            ac.mains.has_amps
+            and live
+            and _flowing(ac, ask) is None
+            and _begins_asking(ac, ask)
+            and waited > CURRENT_PATIENCE_S
+        ):
+            text = (
+                f"From the first sample on mains stands, the vehicle asks for {seconds(waited)} and nothing flows: whether "
+                "it drew before was not captured."
+            )
+            yield Fact("suspect", text, ask.start_s, ask.end_s, "0 A", "current while asking")
+
+
+def _broken_off(ac: Ac) -> Iterator[Fact]:
+    """Mains that goes and comes back while the vehicle asks."""
+    for ask in commands(ac.segments):
+        for before, after in itertools.pairwise(ac.mains.volts):
+            if before.start_s < ask.end_s and before.end_s > ask.start_s and after.start_s < ask.end_s:
+                gap = after.start_s - before.end_s
+                if gap <= 0:
+                    continue
+                text = (
+                    f"Mains goes at {before.end_s:.2f} s while the vehicle asks, and is back {seconds(gap)} later: the "
+                    "contactor opened, or the supply failed."
+                )
+                yield Fact("fault", text, before.end_s, after.start_s, f"0 V for {seconds(gap)}", "mains while asking")
 
 
 def _overlap(s: Segment, span: Span) -> float:
@@ -294,6 +447,7 @@ RULES: tuple[Rule[Ac], ...] = (
         _on_without_request,
         breaks=("energise",),
         charges_through=True,
+        danger=True,
         needs=Needs(lanes=("pilot", "mains_v"), reached=""),
     ),
     Rule(
@@ -327,6 +481,36 @@ RULES: tuple[Rule[Ac], ...] = (
         needs=Needs(lanes=("mains_v", "mains_a")),
     ),
     Rule(
+        "supply_sags",
+        "hold",
+        IEC_60364_5_52,
+        "volts lost on the way as current flows",
+        _sags,
+        favours_well=-2.0,
+        needs=Needs(lanes=("mains_v", "mains_a"), reached="draw"),
+    ),
+    Rule(
+        "neutral_open",
+        "energise",
+        EN_50160,
+        "lines above and below their volts at once",
+        _neutral_open,
+        breaks=("energise",),
+        charges_through=True,
+        danger=True,
+        needs=Needs(lanes=("mains_v",), reached="energise"),
+    ),
+    Rule(
+        "phase_dead",
+        "energise",
+        PRACTICE,
+        "a phase without voltage beside two that have it",
+        _dead_line,
+        derates="suspect",
+        favours_well=-3.0,
+        needs=Needs(lanes=("mains_v",), reached="energise"),
+    ),
+    Rule(
         "offer_followed",
         "draw",
         SEQUENCES_SOURCE,
@@ -344,6 +528,14 @@ RULES: tuple[Rule[Ac], ...] = (
         _reduced,
         derates="normal",
         favours_well=-3.0,
+        needs=Needs(lanes=("pilot", "mains_a")),
+    ),
+    Rule(
+        "current_tapers",
+        "hold",
+        PRACTICE,
+        "current that sinks step by step to the end",
+        _tapers,
         needs=Needs(lanes=("pilot", "mains_a")),
     ),
     Rule(
@@ -380,6 +572,33 @@ RULES: tuple[Rule[Ac], ...] = (
         breaks=("draw",),
         charges_through=True,
         needs=Needs(lanes=("pilot", "mains_a")),
+    ),
+    Rule(
+        "mains_lost_with_pilot",
+        "hold",
+        PRACTICE,
+        "mains and pilot that go together",
+        _lost_with_pilot,
+        breaks=("hold",),
+        needs=Needs(lanes=("pilot", "mains_v"), reached="energise"),
+    ),
+    Rule(
+        "mains_broken_off",
+        "hold",
+        PRACTICE,
+        "mains that goes and comes back while asked for",
+        _broken_off,
+        breaks=("hold",),
+        needs=Needs(lanes=("pilot", "mains_v"), reached="energise"),
+    ),
+    Rule(
+        "draws_no_more",
+        "hold",
+        PRACTICE,
+        "current that ends although asked for, with mains there",
+        _draws_no_more,
+        favours_well=-2.0,
+        needs=Needs(lanes=("pilot", "mains_v", "mains_a"), reached="draw", seconds=CURRENT_PATIENCE_S),
     ),
     Rule(
         "current_lost",

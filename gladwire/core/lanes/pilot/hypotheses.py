@@ -319,7 +319,11 @@ def _is_low_alike(seen: Glance, reading: Interpretation) -> bool:
     rail = -median(low[seen.swings])
     if not _RAIL_V[0] < rail < BY_LETTER["A"].accept.low_v:
         return False
-    levels = [level for level, _ in _clusters(high[seen.swings], seen.swings[seen.swings])]
+    return _of_one_source([level for level, _ in _clusters(high[seen.swings], seen.swings[seen.swings])], rail)
+
+
+def _of_one_source(levels: list[float], rail: float) -> bool:
+    """Whether each level is open or under load what a source of these volts gives, weak or with a leak beside it."""
     spans = [(nominal_level_v(letter, rail), leaking_level_v(letter, rail)) for letter in "BCD"]
     near = [(weak - _OF_ONE_SOURCE_V, leak + _OF_ONE_SOURCE_V) for weak, leak in (*spans, (rail, rail))]
     return all(any(low < level < high for low, high in near) for level in levels)
@@ -338,8 +342,8 @@ def _both_rails_v(seen: Glance, reading: Interpretation) -> float | None:
     if not constant or usual or not _RAIL_V[0] < rail < _RAIL_V[1]:
         return None
     levels = [level for level, _ in _clusters(high, seen.swings)]
-    open_ = any(abs(level - rail) < _SAME_RAIL_V for level in levels)
-    return rail if open_ and max(levels) < rail + _SAME_RAIL_V else None
+    loaded = [level for level in levels if abs(level - rail) >= _SAME_RAIL_V]
+    return rail if len(loaded) < len(levels) and _of_one_source(loaded, rail) else None
 
 
 def _positive_rail_v(seen: Glance, reading: Interpretation) -> float | None:

@@ -16,7 +16,7 @@ from gladwire.core.lanes.pilot.measure import measure
 from gladwire.core.lanes.pilot.power_noise import find_power_noise
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment, as_one
 from gladwire.core.lanes.pilot.rules import RULES
-from gladwire.core.lanes.pilot.rules.offer import offered, offers
+from gladwire.core.lanes.pilot.rules.offer import is_told, offered, offers
 from gladwire.core.lanes.records import Records
 from gladwire.core.settled import Settled
 from gladwire.core.standards.practice import UNDER_WAY_S
@@ -81,7 +81,10 @@ def _story(records: Records, findings: Sequence[Finding]) -> str:
     made, asked = [s for s in offers(record) if s.state != "A"], requests(record)
     if not made or not asked:
         return "The capture is too short to walk the pilot's stages."
-    told = "digital communication (5 %)" if made[0].offer_kind == "digital" else offered(made[0])
+    if not is_told(made[0]):
+        told = f"what its duty of {made[0].duty_percent:.1f} ± {made[0].duty_doubt_percent or 0.0:.1f} % leaves open"
+    else:
+        told = "digital communication (5 %)" if made[0].offer_kind == "digital" else offered(made[0])
     flows = first_of(findings, ("current_flows",))
     if not flows:
         asking = seconds(asking_s(record))

@@ -23,6 +23,8 @@ _FULL_HALF = 16
 _TELLS_FLAT = 1.0
 # Share of the distances between distinct values that are one step.
 _CLOSEST = 0.1
+# Bits of converters in oscilloscopes and loggers; and the share of samples on an end that is a level there.
+_CONVERTER_BITS, _ONE_CODE, _DWELLS = (8, 10, 12, 14), 0.1, 0.02
 
 
 @dataclass(frozen=True)
@@ -32,7 +34,8 @@ class Glance:
     swings: True where the window holds two clear levels. high, low: their levels (equal in a steady window).
     scatter: median distance of a window's samples from its level or levels: large where it is neither.
     duty: share of samples at the high level. noise: standard deviation on a level. quantum: the file's smallest step.
-    clipped_high / clipped_low: a level lies dead flat on the largest / smallest value while another level is noisy.
+    clipped_high / clipped_low: a level lies dead flat on the largest / smallest value while another level is noisy, or on the
+    last / first code of a converter whose every code is used.
     invalid: share of samples that are not finite; holed: share of samples marked as beyond the range
     without the side. marked: whether
     the file marks samples as beyond the range. top, bottom: largest and smallest sample looked at.
@@ -89,6 +92,7 @@ def glance(wave: Waveform) -> Glance:
     full = ~swings | (np.minimum(count, rows.shape[1] - count) >= _FULL_HALF)
     rougher = np.where(swings, np.maximum(low_spread, high_spread), around)
     noisy = 1.48 * quantile(rougher[full], 0.9) > _TELLS_FLAT * quantum
+    whole = _fills_converter(top - bottom, quantum)
     return Glance(
         swings=swings,
         high=high,
@@ -97,8 +101,12 @@ def glance(wave: Waveform) -> Glance:
         duty=count / rows.shape[1],
         noise=noise,
         quantum=quantum,
-        clipped_high=wave.ends[1] is not None or (noisy and _is_clipped(rows, top, noise)),
-        clipped_low=wave.ends[0] is not None or (noisy and _is_clipped(-rows, -bottom, noise)),
+        clipped_high=wave.ends[1] is not None
+        or (noisy and _is_clipped(rows, top, noise))
+        or (whole and _dwells(rows, top)),
+        clipped_low=wave.ends[0] is not None
+        or (noisy and _is_clipped(-rows, -bottom, noise))
+        or (whole and _dwells(rows, bottom)),
         invalid=invalid,
         top=top,
         bottom=bottom,
@@ -163,6 +171,18 @@ def _quantum(rows: Floats) -> float:
     if len(distinct) < 2 or len(distinct) > 2048:
         return 0.0
     return quantile(np.diff(distinct).astype(np.float64), _CLOSEST)
+
+
+def _fills_converter(span: float, quantum: float) -> bool:
+    """Whether the values reach over every code of a converter, as only a signal beyond both its ends does."""
+    if quantum <= 0.0:
+        return False
+    codes = span / quantum + 1.0
+    return any(abs(codes - 2**bits) < _ONE_CODE for bits in _CONVERTER_BITS)
+
+
+def _dwells(rows: Floats, end: float) -> bool:
+    return float((rows == end).mean()) > _DWELLS
 
 
 def _is_clipped(rows: Floats, top: float, noise: float) -> bool:

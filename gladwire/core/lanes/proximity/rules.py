@@ -31,7 +31,9 @@ def _pressed(record: ProximityRecord) -> Iterator[Fact]:
         if before in ("", "absent") or after == "absent":
             # Pressed on the way in or out is how the plug is handled; for long it is not.
             if s.duration_s > LATCH_STUCK_S:
-                text = f"The latch reads pressed for {seconds(s.duration_s)}: its switch or lever is stuck."
+                text = (
+                    f"The latch reads pressed for {seconds(s.duration_s)}: it is stuck, or a proximity contact resists."
+                )
                 yield Fact("fault", text, s.start_s, s.end_s, _value(s), "latched")
         else:
             when = f"at {s.start_s:.2f} s for {seconds(s.duration_s)}"

@@ -2,24 +2,35 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule, Severity
 from gladwire.core.lanes.frames.parties import all_connections, parties_of
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.lock.record import LockRecord
+from gladwire.core.lanes.pilot.asking import requests
 from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.power.report import PowerReport
 from gladwire.core.lanes.proximity.record import HOME, ProximityRecord
 from gladwire.core.scene.inspection import BY_KEY, of_finding
 from gladwire.core.scene.scene import Scene
 from gladwire.core.scene.stamps import BY_KEY as STAMPS
-from gladwire.core.standards.practice import LOCKS_WITHIN_S, NEIGHBOUR_AFTER_S, NEIGHBOUR_BEFORE_S, SEAT_S
+from gladwire.core.standards.practice import (
+    LOCKS_WITHIN_S,
+    NEIGHBOUR_AFTER_S,
+    NEIGHBOUR_BEFORE_S,
+    SEAT_S,
+    STOPS_WITHIN_S,
+)
+from gladwire.core.standards.proximity_codes import LATCH_SOURCE
 from gladwire.core.standards.source import MEASUREMENT, PRACTICE
 from gladwire.core.words import seconds, volts
 
 # Proximity and pilot that are made by one push; what people note of a push comes so near.
 _TOGETHER_S, _NOTICED_S, _PUSHED = 0.5, 3.0, ("plug_moved", "lamp_steady")
+# Lanes of one clock may be read this far apart.
+_SKEW_S = 0.05
 
 
 def _home(scene: Scene) -> list[tuple[float, float]]:
@@ -96,9 +107,23 @@ def _beside(scene: Scene) -> Iterator[Fact]:
         yield Fact("note", text, other.start_s, other.end_s, "two vehicles", "one")
 
 
+def _plugged(scene: Scene) -> list[tuple[float, float]]:
+    """Stretches in which a plug is in: by proximity, where that was captured, else by the pilot."""
+    if scene.of(ProximityRecord) or scene.pilot is None:
+        return _home(scene)
+    found: list[tuple[float, float]] = []
+    for s in (s for s in scene.pilot.segments if s.state in "BCD"):
+        found = (
+            [*found[:-1], (found[-1][0], s.end_s)]
+            if found and s.start_s - found[-1][1] < _TOGETHER_S
+            else [*found, (s.start_s, s.end_s)]
+        )
+    return found
+
+
 def _not_driven(scene: Scene) -> Iterator[Fact]:
     for lock in (r for r in scene.of(LockRecord) if r.current_channel):
-        for start, end in _home(scene):
+        for start, end in _plugged(scene):
             seen = min(end, lock.end_s) - max(start, lock.start_s)
             driven = any(start - 1.0 <= a.start_s <= end for a in lock.attempts)
             if seen > LOCKS_WITHIN_S and not driven:
@@ -107,6 +132,29 @@ def _not_driven(scene: Scene) -> Iterator[Fact]:
                     "nobody drives it."
                 )
                 yield Fact("suspect", text, start, end, "no pulse", "one pulse after the plug is in")
+                return
+
+
+def _let_go(scene: Scene) -> Iterator[Fact]:
+    """A request that ends as proximity stops saying that a latched plug is in, and the plug stays."""
+    asked = requests(scene.pilot) if scene.pilot else []
+    for before, left, after in (
+        (a, b, c)
+        for r in scene.of(ProximityRecord)
+        for a, b, c in itertools.zip_longest(r.segments, r.segments[1:], r.segments[2:])
+    ):
+        if left is None or before.state not in HOME or left.state not in ("pressed", "absent"):
+            continue
+        stays = after is not None and after.state in HOME
+        for ask in asked:
+            waited = ask.end_s - left.start_s
+            if ask.start_s < left.start_s and -_SKEW_S < waited < STOPS_WITHIN_S and ask.then == "B" and stays:
+                what = "the latch is pressed" if left.state == "pressed" else "proximity opens"
+                text = (
+                    f"The vehicle lets go of its request at {ask.end_s:.2f} s, {seconds(max(waited, 0.0))} after {what}, "
+                    "with the plug still in: it stopped for that, and nobody wished it."
+                )
+                yield Fact("fault", text, left.start_s, ask.end_s, what, "latched until the end")
                 return
 
 
@@ -184,6 +232,15 @@ RULES: tuple[Rule[Scene], ...] = (
         "an actuator without a pulse",
         _not_driven,
         needs=Needs(lanes=("proximity", "lock_current"), reached="proximity", seconds=LOCKS_WITHIN_S),
+    ),
+    Rule(
+        "request_ends_with_plug",
+        "hold",
+        LATCH_SOURCE,
+        "a request that ends with the latch or with proximity",
+        _let_go,
+        breaks=("hold",),
+        needs=Needs(lanes=("pilot", "proximity"), reached="request"),
     ),
     Rule(
         "contact_debris",

@@ -14,6 +14,7 @@ from gladwire.core.standards.pilot_levels import (
     SAE_SOURCE,
     SOURCE_HIGH,
     SOURCE_LOW,
+    SOURCE_OHM,
     STATES_SOURCE,
 )
 from gladwire.core.standards.pilot_timing import LEAK_OHM, SHIFT_V, THIN_MARGIN_V
@@ -26,8 +27,8 @@ _UNMOVED_V, _UNMOVED_OF_HIGH = 0.5, 0.4
 # A low side that a weak source or a leak makes, of a state under load; and how much of the fall of the high side a leak
 # leaves that a weak source would show.
 _LOADED_LOW_V, _ALIKE_SHARE = (5.0, 11.0), 0.4
-# Of the way from where a weak source leaves loaded states to where a leak does, from which on it is one.
-_LEAK_SHARE = 0.5
+# Ohms by which a weak source's resistance and one with a leak beside it must differ to be told from each other.
+_TELLABLE_OHM = 120.0
 
 
 def _worth(record: PilotRecord, letters: str) -> Iterator[Segment]:
@@ -79,6 +80,8 @@ def _between(record: PilotRecord) -> Iterator[Fact]:
             continue
         near = BY_LETTER[s.nearest]
         away = -near.accept.margin_v(s.high_v)
+        if away < s.level_doubt_v:
+            continue
         beyond = s.high_v > BY_LETTER["A"].accept.high_v or s.high_v < BY_LETTER["F"].accept.low_v
         place = "is beyond every state" if beyond else "lies between the states"
         text = f"{volts(s.high_v)} {place}: {volts(away)} outside {s.nearest}, the nearest.{_cause(record, s)}"
@@ -139,7 +142,8 @@ def _negative_rail_v(record: PilotRecord) -> float | None:
     return lows[0] if unmoved else None
 
 
-def _low_side(record: PilotRecord) -> Iterator[Fact]:
+def _pulled_up(record: PilotRecord) -> Iterator[tuple[Segment, float, bool]]:
+    """(segment, its low side, whether it mirrors the high side) where something on the vehicle's side may pull it up."""
     if not record.interpretation.levels_trusted:
         return
     rail = _negative_rail_v(record)
@@ -150,23 +154,36 @@ def _low_side(record: PilotRecord) -> Iterator[Fact]:
             continue
         if _low_alike(s):
             continue
-        mirror = abs(s.low_v + s.high_v) < 0.25 * abs(s.high_v) + 0.3
-        hint = (
-            "It mirrors the high side: the load conducts both ways, so the vehicle's diode is shorted, or a plain "
-            "resistor is connected instead of a vehicle."
-            if mirror
-            else "Something conducts in the negative half, a damaged diode or leakage from CP to PE, or the post's own "
-            "negative side is low; the post alone, oscillating, tells which."
-        )
-        text = f"The low side of {s.label} is pulled up to {volts(s.low_v)}. {hint}"
-        yield Fact("fault", text, s.start_s, s.end_s, volts(s.low_v), band(*LOW_SIDE, "V"))
+        yield s, s.low_v, abs(s.low_v + s.high_v) < 0.25 * abs(s.high_v) + 0.3
+
+
+def _low_side(record: PilotRecord) -> Iterator[Fact]:
+    for s, low_v, mirrors in _pulled_up(record):
+        if mirrors:
+            text = (
+                f"The low side of {s.label} is pulled up to {volts(low_v)}. It mirrors the high side: the load conducts both "
+                "ways, so the vehicle's diode is shorted, or a plain resistor is connected instead of a vehicle."
+            )
+            yield Fact("fault", text, s.start_s, s.end_s, volts(low_v), band(*LOW_SIDE, "V"))
+
+
+def _low_side_partly(record: PilotRecord) -> Iterator[Fact]:
+    for s, low_v, mirrors in _pulled_up(record):
+        if not mirrors:
+            text = (
+                f"The low side of {s.label} stands at {volts(low_v)}, which mirrors no high side: the post's own negative "
+                "side is weak, or something conducts in the negative half, a damaged diode; the post alone, oscillating, "
+                "tells which."
+            )
+            yield Fact("suspect", text, s.start_s, s.end_s, volts(low_v), band(*LOW_SIDE, "V"))
 
 
 def _source_levels(record: PilotRecord) -> Iterator[Fact]:
     reading = record.interpretation
     if not reading.levels_trusted or "offset" in reading.guessed or reading.offset_seen_v:
         return
-    if reading.source_v:
+    # What is off on both sides is told as one.
+    if reading.source_v or _off_alike(record):
         return
     rail = _negative_rail_v(record)
     for s in longest_per_state(record):
@@ -194,16 +211,24 @@ def _low_alike(s: Segment) -> bool:
     return usual - s.high_v > _ALIKE_SHARE * (usual - weak) and s.high_v > weak - _UNMOVED_V
 
 
-def _leaks(record: PilotRecord, rail_v: float) -> bool:
-    """Whether loaded states stand as a leak leaves them, not as a weak source or a probe's factor would: nearer to the post's
-    usual level, because what loads the source also lowers its resistance."""
-    shares = []
+def _leaks(record: PilotRecord, rail_v: float) -> bool | None:
+    """Whether the source's resistance is what a leak beside it leaves, not the 1 kΩ of a weak source, or of one seen through
+    a wrong factor; None where levels do not tell."""
+    levels: dict[str, float] = {}
     for s in longest_per_state(record):
-        state = s.nearest if s.state == "unknown" else s.state
-        if state in "BCD":
-            weak, leak = pilot_circuit.nominal_level_v(state, rail_v), pilot_circuit.leaking_level_v(state, rail_v)
-            shares.append((s.high_v - weak) / (leak - weak))
-    return bool(shares) and sum(shares) / len(shares) > _LEAK_SHARE
+        open_ = s.high_v > rail_v - _UNMOVED_V
+        levels["A" if open_ else min("BCD", key=lambda letter: abs(s.high_v - _low_level_v(letter, rail_v)))] = s.high_v
+    inner = pilot_circuit.inner_ohm(levels)
+    leaking = SOURCE_OHM * levels.get("A", rail_v) / BY_LETTER["A"].nominal_v
+    apart = SOURCE_OHM - leaking
+    if inner is None or apart < _TELLABLE_OHM or not leaking - apart / 2 < inner < SOURCE_OHM + apart:
+        return None
+    return inner < (SOURCE_OHM + leaking) / 2
+
+
+def _low_level_v(letter: str, rail_v: float) -> float:
+    """Midway between what a weak source and what a leak leaves of a loaded state."""
+    return (pilot_circuit.nominal_level_v(letter, rail_v) + pilot_circuit.leaking_level_v(letter, rail_v)) / 2
 
 
 def _off_alike(record: PilotRecord) -> tuple[float, Segment | None] | None:
@@ -211,7 +236,7 @@ def _off_alike(record: PilotRecord) -> tuple[float, Segment | None] | None:
     reading = record.interpretation
     if reading.source_v:
         return None if reading.source_low_holds else (reading.source_v, None)
-    if not reading.levels_trusted or _negative_rail_v(record) is not None:
+    if not reading.levels_trusted:
         return None
     low = next((s for s in longest_per_state(record) if _low_alike(s)), None)
     return (-low.low_v, low) if low and low.low_v is not None else None
@@ -228,7 +253,7 @@ def _both_sides(record: PilotRecord) -> Iterator[Fact]:
         )
         yield Fact("fault", text, record.start_s, record.end_s, volts(source_v), band(*SOURCE_HIGH, "V"))
     found = _off_alike(record)
-    if found is None or _leaks(record, found[0]):
+    if found is None or _leaks(record, found[0]) is not False:
         return
     rail_v, low = found
     if low is not None:
@@ -256,16 +281,42 @@ def _leak_on_both_sides(record: PilotRecord) -> Iterator[Fact]:
     ohm = pilot_circuit.leakage_ohm("A", rail_v, BY_LETTER["A"].nominal_v)
     about = f" of about {ohms(ohm)}" if ohm and ohm < LEAK_OHM else ""
     where = low.label if low else "The pilot"
+    start, end = (low.start_s, low.end_s) if low else (record.start_s, record.end_s)
     text = (
         f"{where} stands low on both sides, open or on the low side at {volts(rail_v)}, and under load less so than a weak "
         f"source or a probe's factor would leave it: a leak{about} from CP to PE. The post alone, without the cable, tells "
         "on which side of the plug it is."
+    )
+    yield Fact("fault", text, start, end, f"± {volts(rail_v)}", band(*SOURCE_HIGH, "V"))
+
+
+def _low_on_both_sides(record: PilotRecord) -> Iterator[Fact]:
+    """Where levels do not tell a weak source from a leak."""
+    found = _off_alike(record)
+    if found is None or _leaks(record, found[0]) is not None:
+        return
+    rail_v, low = found
+    ohm = pilot_circuit.leakage_ohm("A", rail_v, BY_LETTER["A"].nominal_v)
+    leak = f", a leak of about {ohms(ohm)} from CP to PE loads it" if ohm and ohm < LEAK_OHM else ""
+    text = (
+        f"{low.label if low else 'The pilot'} stands low on both sides, at {volts(rail_v)} where 12 V belong: the post's "
+        f"source is off on both sides{leak}, or the probe's factor is off (by {BY_LETTER['A'].nominal_v / rail_v:.2f}). "
+        "These levels do not tell which; the post alone, without the cable, and a known voltage at the probe do."
     )
     start, end = (low.start_s, low.end_s) if low else (record.start_s, record.end_s)
     yield Fact("fault", text, start, end, f"± {volts(rail_v)}", band(*SOURCE_HIGH, "V"))
 
 
 RULES: tuple[Rule[PilotRecord], ...] = (
+    Rule(
+        "both_sides_low",
+        "pilot",
+        STATES_SOURCE,
+        "levels off alike: source, leak or probe",
+        _low_on_both_sides,
+        favours_well=-4.0,
+        needs=Needs(reached="offer"),
+    ),
     Rule(
         "both_sides_off",
         "pilot",
@@ -310,6 +361,15 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "a diode that conducts both ways",
         _low_side,
         breaks=("pilot",),
+        needs=Needs(reached="offer"),
+    ),
+    Rule(
+        "low_side_partly_up",
+        "pilot",
+        STATES_SOURCE,
+        "a low side that mirrors nothing: weak, or partly pulled up",
+        _low_side_partly,
+        favours_well=-3.0,
         needs=Needs(reached="offer"),
     ),
     Rule(

@@ -62,15 +62,17 @@ def offered(s: Segment) -> str:
 
 
 def is_told(s: Segment) -> bool:
-    """Whether what the duty means is known: all its doubt means the same, or it lies on a usual duty as nearly as can be."""
+    """Whether what the duty means is known: all its doubt means the same, or it lies on a usual duty as nearly as can be and
+    no usual duty that means something else lies within the doubt."""
     duty, doubt = s.duty_percent or 0.0, s.duty_doubt_percent or 0.0
     ends = (max(0.0, duty - doubt), min(100.0, duty + doubt))
     if s.offer_kind != "none" and all(pilot_duty.offer(end).kind == s.offer_kind for end in ends):
         return True
-    usual = [d for a in pilot_duty.USUAL_OFFERS_A for d in pilot_duty.duties_for(a)] + [
-        pilot_duty.USUAL_DIGITAL_PERCENT
-    ]
-    return s.offer_kind != "none" and min(abs(duty - d) for d in usual) < doubt / 2.0
+    currents = [d for a in pilot_duty.USUAL_OFFERS_A for d in pilot_duty.duties_for(a)]
+    digital = [pilot_duty.USUAL_DIGITAL_PERCENT]
+    same, other = (digital, currents) if s.offer_kind == "digital" else (currents, digital)
+    nearest, another = (min(abs(duty - d) for d in duties) for duties in (same, other))
+    return s.offer_kind != "none" and nearest < doubt / 2.0 and another > doubt
 
 
 def _offer(record: PilotRecord) -> Iterator[Fact]:
@@ -82,7 +84,7 @@ def _offer(record: PilotRecord) -> Iterator[Fact]:
 
 def _digital(record: PilotRecord) -> Iterator[Fact]:
     for s in offers(record):
-        if s.offer_kind == "digital" and s.state != "A":
+        if s.offer_kind == "digital" and s.state != "A" and is_told(s):
             text = (
                 f"Duty {_duty(s)} means digital communication: no current is offered by the pilot itself, vehicle and "
                 "post must talk over it first. Power line frames show that talk."

@@ -114,7 +114,7 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "an offer nobody takes",
         _never_asked,
         stalls=True,
-        follows=("frames",),
+        follows=("frames", "plug"),
         rank="waiting",
         needs=Needs(reached="offer", seconds=PATIENCE_S),
     ),
