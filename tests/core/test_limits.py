@@ -144,6 +144,8 @@ CASES = [
         "draws_no_more", "suspect", lambda x: flows(16.0, CLOSES, OPENS - x))),
     Case("a phase that is dead", p.LINE_DEAD_S, "above", mains("phase_dead", "suspect", lambda x: {
         "lines": ("L1", "L2", "L3"), "volts": [span(CLOSES, CLOSES + x, 230, 2)]})),
+    Case("a line that is live", p.LINE_LIVE_V, "above", mains("phase_current_ended", "suspect", lambda x: {
+        "ended": [span(CLOSES, OPENS, 0.0).model_copy(update={"each": (x,)})]})),
     Case("volts lost on the way", supply.DROP_SHARE, "above", mains(
         "supply_sags", "note", lambda x: {"sags": [sag(x)]})),
     Case("volts lost that heat", supply.DROP_HOT_SHARE, "above", mains(

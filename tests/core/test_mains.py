@@ -182,3 +182,24 @@ def test_current_that_sinks_to_the_end_is_a_pack_that_gets_full() -> None:
     assert (full.outcome, full.causes[0].owner) == ("charged", "none")
     once = seen(asks_from_1_to_15(), ON, [(2.0, 15.5), (7.5, 9.0), (14.8, 0)])
     assert "current_reduced" in codes(once)
+
+
+@pytest.mark.parametrize(
+    ("dead_v", "code", "cause"), [(0.0, "phase_gone", "phase_missing"), (230.0, "phase_current_ended", "")]
+)
+def test_a_phase_that_goes_while_the_others_stay_is_told_with_its_voltage(dead_v: float, code: str, cause: str) -> None:
+    """As a logger tells it, once a second."""
+    t = np.arange(600)
+    on = np.where((t > 20) & (t < 560), 15.6, 0.0)
+    lost = np.where(t < 300, on, 0.0)
+    u2 = np.where(t < 300, 230.0, dead_v)
+    table = {"U1": t * 0 + 230.0, "U2": u2, "U3": t * 0 + 231.0, "I1": on, "I2": lost, "I3": on}
+    waves = [
+        Waveform(name, v.astype(np.float32), 1.0, 0.0, "V" if name[0] == "U" else "A") for name, v in table.items()
+    ]
+    found = analyse(Recording(tuple(waves), "test"))
+    told = next(f for f in found.findings if f.code == code)
+    assert told.start_s == pytest.approx(300, abs=2)
+    assert {"phase_gone", "phase_current_ended"} & set(codes(found)) == {code}
+    assert found.causes[0].code == (cause or found.causes[0].code)
+    assert found.causes[0].owner != "none"

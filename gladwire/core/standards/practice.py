@@ -18,6 +18,7 @@ OVER_OFFER_SHARE = _limit(1.05, "share", "up to {} of the offer", "Current the v
 OVER_OFFER_A = _limit(0.5, "A", "and {}", "Current the vehicle draws, beside the share")
 OVER_OFFER_S = _limit(0.2, "s", "over {}", "Time over the offer that counts")
 DIP_BEFORE_S = _limit(2.0, "s", "within {}", "A dip that belongs to what went after it")
+LINE_LIVE_V = _limit(60.0, "V", "over {}", "A line of mains that is live")
 LINE_DEAD_S = _limit(1.0, "s", "for {}", "A phase that is dead, not one that closes late")
 LEVEL_STAYS_S = _limit(2.0, "s", "for {}", "A current that is a level, not a ramp")
 LESS_SHARE = _limit(0.8, "share", "under {}", "A current that is less than another")

@@ -13,6 +13,7 @@ from gladwire.core.lanes.mains.rules import RULES, Ac
 from gladwire.core.lanes.pilot.asking import requests
 from gladwire.core.lanes.pilot.record import PilotRecord, as_one
 from gladwire.core.lanes.records import Records
+from gladwire.core.recognition.words import spoken_of
 from gladwire.core.settled import Settled
 from gladwire.core.signal.robust import quantile
 from gladwire.core.stage import Standing
@@ -45,7 +46,8 @@ def _named_volts(kinds: frozenset[str], unit: str) -> float:
 def _named_amps(kinds: frozenset[str], unit: str) -> float:
     if _speaks_of_mains(kinds):
         return _SAID if "amps" in kinds or unit == "A" else 0.0
-    return _LETTER if "letter" in kinds and unit == "A" else 0.0
+    # I is the letter of current (IEC 60027-1, from memory); what a clamp gives has a unit, or is asked about.
+    return _LETTER if "letter" in kinds and (unit == "A" or (not unit and "amps" in kinds)) else 0.0
 
 
 def _named_offer(kinds: frozenset[str], unit: str) -> float:
@@ -81,7 +83,9 @@ def _doubt_of_volts(look: Look) -> str:
 
 
 def _doubt_of_amps(look: Look) -> str:
-    if look.wave.unit == "A":
+    kinds = spoken_of(look.wave.name)
+    read = not look.wave.unit and {"letter", "amps"} <= kinds and look.wave.rate_hz < _LOGGED_HZ
+    if look.wave.unit == "A" or (read and look.peak <= _MOST_A):
         return ""
     what = "in volts, as a clamp gives them" if look.wave.unit == "V" else "without a unit"
     return f"{look.says()}, {what}: how many amperes one is, is not told"

@@ -40,6 +40,8 @@ _LEVEL_BLOCKS = 12
 # Under this share of its usual volts a line is off, not low. And what a stretch must last, and its current differ by, to
 # tell what a line loses under load. By judgement.
 _OFF_SHARE, _SAG_S, _SAG_A = 0.2, 0.1, 4.0
+# A line's current that ended while another goes on: how long, and what share of its usual the other keeps.
+_ENDED_S, _STAYS_SHARE = 2.0, 0.5
 # Slower than this samples are values read now and then.
 _WAVEFORM_HZ, _MOST_OFFERS = 5.0, 500
 
@@ -64,6 +66,7 @@ def measure_mains(volts: Sequence[Waveform], amps: Sequence[Waveform], offered: 
         volts=live,
         amps=flowing,
         levels=levels,
+        ended=tuple(_with_volts(end, volts, amps) for span in flowing for end in _ended(amps, span)),
         sags=tuple(
             sag for pair in _paired(volts, amps) for span in live if (sag := _sag(*pair, span, flowing, levels))
         ),
@@ -236,6 +239,35 @@ def _cut(wave: Waveform, start_s: float, end_s: float) -> Waveform:
     first = max(0, round((start_s - wave.start_s) * wave.rate_hz))
     last = max(first, round((end_s - wave.start_s) * wave.rate_hz))
     return replace(wave, samples=wave.samples[first:last], start_s=wave.start_s + first / wave.rate_hz)
+
+
+def _ended(waves: Sequence[Waveform], span: Span) -> list[Span]:
+    """Where one of several lines that carried current carries none for long, and another still does."""
+    step_s = max(_LEVEL_S, 1.0 / waves[0].rate_hz)
+    count = int(span.duration_s / step_s)
+    carrying = [wave for wave in waves if wave.name in span.carried_by]
+    if len(carrying) < 2 or count * step_s < 2 * _ENDED_S:
+        return []
+    times = span.start_s + step_s * np.arange(count)
+    table = np.array([[_rms(wave, t, t + step_s) for t in times] for wave in carrying])
+    usual = np.quantile(table, 0.9, axis=1)
+    found = []
+    for number, wave in enumerate(carrying):
+        others = np.delete(table, number, axis=0).max(axis=0) > _STAYS_SHARE * np.delete(usual, number).max()
+        none = (table[number] < _OFF_SHARE * usual[number]) & others
+        edges = np.flatnonzero(np.diff(np.concatenate([[False], none, [False]]))).reshape(-1, 2)
+        found += [
+            Span(start_s=float(times[a]), end_s=float(times[a]) + (b - a) * step_s, rms=0.0, carried_by=(wave.name,))
+            for a, b in edges.tolist()
+            if (b - a) * step_s >= _ENDED_S and (table[number][:a] > _STAYS_SHARE * usual[number]).any()
+        ]
+    return found
+
+
+def _with_volts(end: Span, volts: Sequence[Waveform], amps: Sequence[Waveform]) -> Span:
+    """With the volts of that line meanwhile in `each`, where they were captured."""
+    line = next((v for v, a in _paired(volts, amps) if a.name == end.carried_by[0]), None)
+    return end.model_copy(update={"each": (round(_rms(line, end.start_s, end.end_s), 2),)}) if line else end
 
 
 def _levels(waves: Sequence[Waveform], span: Span) -> list[Span]:

@@ -65,6 +65,7 @@ class MainsRecord(Record):
 
     dips: stretches in which a voltage that is on falls short of its usual value, rms being the lowest of it.
 
+    ended: stretches in which one line carries nothing more while the others go on, with its volts, where captured, in `each`.
     sags: of each line, where current varies enough to tell. lines: the channels of voltage. has_volts, has_amps: whether such
     channels were captured at all. offered: stretches of one current offered, where a logger told it. step_s: between two
     samples, where they are no waveform but values read now and then; else 0.
@@ -81,6 +82,7 @@ class MainsRecord(Record):
     offered: tuple[Span, ...] = ()
     lines: tuple[str, ...] = ()
     sags: tuple[Sag, ...] = ()
+    ended: tuple[Span, ...] = ()
     step_s: Duration = 0.0
 
 
@@ -103,6 +105,7 @@ def joined(records: Sequence[MainsRecord]) -> tuple[MainsRecord, ...]:
         dips=together("dips"),
         offered=together("offered"),
         lines=tuple(dict.fromkeys(line for r in records for line in r.lines)),
+        ended=together("ended"),
         sags=tuple(sag for r in records for sag in r.sags),
         step_s=max(r.step_s for r in records),
     )

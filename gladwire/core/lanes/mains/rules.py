@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -24,6 +25,7 @@ from gladwire.core.standards.practice import (
     LESS_SHARE,
     LEVEL_STAYS_S,
     LINE_DEAD_S,
+    LINE_LIVE_V,
     LOST_BEFORE_S,
     OVER_OFFER_A,
     OVER_OFFER_S,
@@ -35,6 +37,8 @@ from gladwire.core.standards.source import EN_50160, IEC_60364_5_52, PRACTICE
 from gladwire.core.standards.supply import DIP_SHARE, DIP_SOURCE, DROP_HOT_SHARE, DROP_SHARE, MAINS_SHARE
 from gladwire.core.words import amps, number_of, seconds
 
+# A channel that is named after neutral or earth is no line.
+_NEUTRAL = re.compile(r"^(?!.*L\s?\d).*(?<![a-z])(n|neutral|pe|earth)(?![a-z])", re.IGNORECASE)
 # So many steps down are a taper.
 _TAPER_STEPS = 3
 # Offers that follow each other closer than this meet.
@@ -158,10 +162,30 @@ def _some_phases(ac: Ac) -> Iterator[Fact]:
             yield Fact("note", text, span.start_s, span.end_s, _phases(span), _phases(live))
 
 
+def _line_ended(ac: Ac) -> Iterator[Fact]:
+    for end in ac.mains.ended:
+        if not end.each or end.each[0] > LINE_LIVE_V:
+            stands = " and its voltage stands: the vehicle's charger, or the line behind the probe"
+            behind = stands if end.each else ""
+            line = end.carried_by[0]
+            text = f"{line} carries nothing more from {end.start_s:.1f} s on, while the others do{behind}."
+            yield Fact("suspect", text, end.start_s, end.end_s, "0 A", "the same on all phases")
+
+
+def _line_gone(ac: Ac) -> Iterator[Fact]:
+    for end in ac.mains.ended:
+        if end.each and end.each[0] <= LINE_LIVE_V:
+            text = (
+                f"{end.carried_by[0]} carries nothing more from {end.start_s:.1f} s on, and its voltage is gone too, while "
+                "the others go on: a fuse, a pole of the contactor, or the feed of that phase."
+            )
+            yield Fact("suspect", text, end.start_s, end.end_s, "0 A, 0 V", "the same on all phases")
+
+
 def _dead_line(ac: Ac) -> Iterator[Fact]:
     """One line of three without voltage while the two others stand; one alone of three may be a post of one phase."""
     for span in ac.mains.volts:
-        dead = [line for line in ac.mains.lines if line not in span.carried_by]
+        dead = [line for line in ac.mains.lines if line not in span.carried_by and not _NEUTRAL.search(line)]
         if len(ac.mains.lines) == 3 and len(dead) == 1 and span.duration_s > LINE_DEAD_S:
             text = (
                 f"{dead[0]} has no voltage while {' and '.join(span.carried_by)} stand at {span.rms:.0f} V: a pole of the "
@@ -499,6 +523,26 @@ RULES: tuple[Rule[Ac], ...] = (
         charges_through=True,
         danger=True,
         needs=Needs(lanes=("mains_v",), reached="energise"),
+    ),
+    Rule(
+        "phase_current_ended",
+        "hold",
+        PRACTICE,
+        "a phase that carries nothing more while the others do",
+        _line_ended,
+        derates="suspect",
+        favours_well=-3.0,
+        needs=Needs(lanes=("mains_a",), reached="draw"),
+    ),
+    Rule(
+        "phase_gone",
+        "hold",
+        PRACTICE,
+        "a phase that goes, with its voltage, while the others stay",
+        _line_gone,
+        derates="suspect",
+        favours_well=-3.0,
+        needs=Needs(lanes=("mains_v", "mains_a"), reached="draw"),
     ),
     Rule(
         "phase_dead",

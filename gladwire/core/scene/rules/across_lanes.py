@@ -152,7 +152,7 @@ def _let_go(scene: Scene) -> Iterator[Fact]:
                 what = "the latch is pressed" if left.state == "pressed" else "proximity opens"
                 text = (
                     f"The vehicle lets go of its request at {ask.end_s:.2f} s, {seconds(max(waited, 0.0))} after {what}, "
-                    "with the plug still in: it stopped for that, and nobody wished it."
+                    "with the plug still in: it stopped for that."
                 )
                 yield Fact("fault", text, left.start_s, ask.end_s, what, "latched until the end")
                 return
