@@ -403,6 +403,10 @@ def _draws_no_more(ac: Ac) -> Iterator[Fact]:
         if not dead and ask.end_s - last.end_s > CURRENT_PATIENCE_S:
             text = f"Current ends at {last.end_s:.2f} s while the vehicle still asks and mains stands: it draws nothing more."
             yield Fact("suspect", text, last.end_s, ask.end_s, "0 A", "current while asking")
+
+
+def _draws_nothing(ac: Ac) -> Iterator[Fact]:
+    """In a capture begun in the middle of a request: it never drew, or draws no more."""
     for ask in commands(ac.segments):
         live = _first_during(ac.mains.volts, ask)
         waited = ask.end_s - ask.start_s
@@ -643,6 +647,15 @@ RULES: tuple[Rule[Ac], ...] = (
         _draws_no_more,
         favours_well=-2.0,
         needs=Needs(lanes=("pilot", "mains_v", "mains_a"), reached="draw", seconds=CURRENT_PATIENCE_S),
+    ),
+    Rule(
+        "draws_nothing",
+        "draw",
+        PRACTICE,
+        "no current from the first sample on, in the middle of a request",
+        _draws_nothing,
+        favours_well=-2.0,
+        needs=Needs(lanes=("pilot", "mains_v", "mains_a"), reached="energise", seconds=CURRENT_PATIENCE_S),
     ),
     Rule(
         "current_lost",
