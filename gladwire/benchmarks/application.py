@@ -32,6 +32,7 @@ class Application:
 
     def start(self) -> None:
         command = [sys.executable, "-m", "gladwire.cli", "serve", "--home", str(self.home), "--port", str(self.port)]
+        self.log.parent.mkdir(parents=True, exist_ok=True)
         with self.log.open("ab") as log:
             self.process = subprocess.Popen(
                 command, stdout=log, stderr=log, env=self._environment, start_new_session=True
