@@ -17,7 +17,10 @@ from gladwire.store.models import Base
 from gladwire.web import session_view
 
 # Processes that share a run share nothing on the disk.
-VAR = Path(__file__).parents[1] / "var" / os.environ.get("PYTEST_XDIST_WORKER", "")
+_WORKER = os.environ.get("PYTEST_XDIST_WORKER", "")
+VAR = Path(__file__).parents[1] / "var" / _WORKER
+# A port of this process's own begins so far from the others'.
+PORT_OFFSET = 10 * int(_WORKER.removeprefix("gw") or 0)
 
 
 @pytest.fixture(scope="session")

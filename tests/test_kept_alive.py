@@ -11,9 +11,9 @@ import pytest
 
 from gladwire.benchmarks.application import Application
 from gladwire.store.backup import back_up
-from tests.conftest import VAR
+from tests.conftest import PORT_OFFSET, VAR
 
-_PORT = 8396
+_PORT = 8396 + PORT_OFFSET
 
 
 @pytest.fixture(scope="module")
