@@ -58,7 +58,12 @@ PARTS: tuple[Part, ...] = (
     ),
     Part(
         "contactor, mains, proximity",
-        ("core/lanes/contactor/rules.py", "core/lanes/mains/rules.py", "core/lanes/proximity/rules.py"),
+        (
+            "core/lanes/contactor/rules.py",
+            "core/lanes/mains/rules/*.py",
+            "core/lanes/mains/subject.py",
+            "core/lanes/proximity/rules.py",
+        ),
         (
             _LIMITS,
             _SENTENCES,

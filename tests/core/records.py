@@ -17,7 +17,7 @@ from gladwire.core.lanes.frames.record import Connection, ConversationRecord, Ex
 from gladwire.core.lanes.frames.rules import RULES as FRAMES
 from gladwire.core.lanes.mains.record import MainsRecord, Sag, Span
 from gladwire.core.lanes.mains.rules import RULES as MAINS
-from gladwire.core.lanes.mains.rules import Ac
+from gladwire.core.lanes.mains.subject import Ac
 from gladwire.core.lanes.pilot.interpretation import Interpretation
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.rules import RULES as PILOT

@@ -203,3 +203,12 @@ def test_a_phase_that_goes_while_the_others_stay_is_told_with_its_voltage(dead_v
     assert {"phase_gone", "phase_current_ended"} & set(codes(found)) == {code}
     assert found.causes[0].code == (cause or found.causes[0].code)
     assert found.causes[0].owner != "none"
+
+
+def test_a_capture_begun_in_a_charge_does_not_say_when_mains_was_switched_on() -> None:
+    script = pilot().pwm(6, 26.7, 6000).pwm(9, 26.7, 500).hold(9, 500).hold(12, 600)
+    found = seen(script, [(0.0, 230), (6.05, 0)], [(0.0, 15.5), (5.9, 0)])
+    text = next(f.text for f in found.findings if f.code == "mains_on")
+    assert "from the first sample" in text
+    assert "after the vehicle asks" not in text
+    assert (stage(found, "energise"), found.outcome, found.causes[0].owner) == ("proven", "charged", "none")

@@ -13,7 +13,7 @@ from gladwire.core.lanes.contactor.rules import RULES as CONTACTOR
 from gladwire.core.lanes.contactor.rules import Switching
 from gladwire.core.lanes.mains.record import MainsRecord, Span
 from gladwire.core.lanes.mains.rules import RULES as MAINS
-from gladwire.core.lanes.mains.rules import Ac
+from gladwire.core.lanes.mains.subject import Ac
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.rules import RULES as PILOT
 from gladwire.core.lanes.proximity.record import ProximityRecord, ProximitySegment, ProximityState

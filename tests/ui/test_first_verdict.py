@@ -48,7 +48,7 @@ def lane_is_drawn(page: Page) -> None:
 def drawn_range(page: Page) -> tuple[float, float]:
     """The range in sight, once its samples are drawn."""
     page.wait_for_function(
-        "() => document.getElementById('lane').dataset.ready.startsWith(gwLanes.view.range.join(' '))", timeout=60_000
+        "() => document.getElementById('lane').dataset.ready?.startsWith(gwLanes.view.range.join(' '))", timeout=60_000
     )
     ready = (page.locator("#lane").get_attribute("data-ready") or "").split()
     return float(ready[0]), float(ready[1])

@@ -9,7 +9,8 @@ from gladwire.core.lanes.detection import Look, is_mains
 from gladwire.core.lanes.lane import ChannelRole, Channels, Landmark, Lane, Mark
 from gladwire.core.lanes.mains.measure import CYCLE_S, ON_V, measure_mains
 from gladwire.core.lanes.mains.record import MainsRecord, Span, joined
-from gladwire.core.lanes.mains.rules import RULES, Ac
+from gladwire.core.lanes.mains.rules import RULES
+from gladwire.core.lanes.mains.subject import Ac
 from gladwire.core.lanes.pilot.asking import requests
 from gladwire.core.lanes.pilot.record import PilotRecord, as_one
 from gladwire.core.lanes.records import Records
