@@ -58,9 +58,14 @@ def row(top: float, name: str, unit: str, least: np.ndarray, most: np.ndarray) -
     band = path(np.concatenate([xs, xs[::-1]]), np.concatenate([upper, lower[::-1] + 0.8]))
     hue = HUES.get(unit, "plum")
     yield f'<path d="{band}Z" style="fill:var(--gw-{hue});stroke:var(--gw-{hue});stroke-width:1"/>'
-    yield text(LEFT - 6, top + 14, f"{high:.3g} {unit}", "end")
-    yield text(LEFT - 6, top + ROW - 8, f"{low:.3g} {unit}".replace("-", "\u2212"), "end")
+    yield text(LEFT - 6, top + 14, f"{written(high)} {unit}", "end")
+    yield text(LEFT - 6, top + ROW - 8, f"{written(low)} {unit}", "end")
     yield text(4, top + ROW / 2 + 3, escape(name[:13]), "start")
+
+
+def written(value: float) -> str:
+    """To a tenth, as a reading of the drawing would be; no negative nought."""
+    return f"{round(value, 1 if abs(value) < 100 else 0) + 0.0:g}".replace("-", "\u2212")
 
 
 def text(x: float, y: float, words: str, anchor: str, hue: str = "ink-soft") -> str:
@@ -115,7 +120,7 @@ def of_talk(record: ConversationRecord, telling: Finding | None) -> tuple[float,
         for exchange in connection.exchanges:
             said = speak(exchange)
             often = f" \u00d7{exchange.count}" if exchange.count > 1 else ""
-            turns.append((exchange.start_s, f"{exchange.stem}{often}", f"{said.ev} \u2192 {said.evse or 'no answer'}"))
+            turns.append((exchange.start_s, f"{exchange.stem}{often}", f"{said.ev} \u00b7 {said.evse or 'no answer'}"))
     drawn = []
     for number, (at, title, words) in enumerate(sorted(turns)[-MOST_TURNS:]):
         y = 16 + 20 * number

@@ -72,6 +72,18 @@ def test_one_failure_alone_decides_nothing_and_says_what_to_try() -> None:
     assert cell.bits > 0.3
 
 
+def test_a_post_does_not_own_the_only_failure_because_nobody_noted_the_vehicle() -> None:
+    alone = follows([Attempt({"post": "4"}, "failed")])
+    assert alone[0].share < 0.5
+    assert {next(iter(f.parts)) for f in alone[:2]} == {"post", "vehicle"}
+    assert "not noted" in " ".join(f.words for f in alone[:2])
+    # Another post that charges the same way speaks against the vehicle, whichever it was.
+    then = follows(
+        [Attempt({"post": "4"}, "failed"), Attempt({"post": "5"}, "charged"), Attempt({"post": "4"}, "failed")]
+    )
+    assert (then[0].parts, then[0].share > 0.7) == ({"post": "4"}, True)
+
+
 def test_nothing_failed_follows_nothing() -> None:
     assert follows([]) == ()
     assert follows([tried("van", "1", "charged")]) == ()

@@ -25,6 +25,8 @@ _FAULTY, _SOUND = 0.9, 0.06
 # How common it is that a fault follows one part of a kind, a pair of them, all of them (what they share), or none.
 _COMMON: Mapping[str, float] = {"vehicle": 3.0, "post": 3.0, "lead": 2.0, "adapter": 1.5, "software": 1.0}
 _PAIR, _ALL, _NOTHING = 0.6, 0.7, 0.7
+# Take part in every attempt: what nobody noted of them may be one and the same, and at fault.
+_ALWAYS: tuple[Part, ...] = ("vehicle", "post")
 # Among so many cells the next one is looked for.
 _MOST_CELLS = 400
 
@@ -49,7 +51,7 @@ class Follows(NamedTuple):
             return "all alike: what they share, such as supply, back end or weather"
         if self.kind == "none":
             return "none of them: it comes and goes"
-        return " with ".join(f"{PART_WORDS[part]} {name}" for part, name in self.parts.items())
+        return " with ".join(f"{PART_WORDS[part]} {name or '(not noted which)'}" for part, name in self.parts.items())
 
 
 class Cell(NamedTuple):
@@ -90,6 +92,7 @@ def _hypotheses(told: Sequence[Attempt]) -> list[Follows]:
     """One for every part that varies or stands alone, every pair that met, all alike, and nothing."""
     values = {part: sorted({a.parts.get(part, "") for a in told} - {""}) for part in PARTS}
     found = [Follows("part", {part: name}, 0.0) for part in PARTS for name in values[part]]
+    found += [Follows("part", {part: ""}, 0.0) for part in _ALWAYS if not values[part]]
     pairs = {
         ((a, attempt.parts[a]), (b, attempt.parts[b]))
         for attempt in told
@@ -106,7 +109,7 @@ def _prior(h: Follows, told: Sequence[Attempt]) -> float:
         return _ALL if h.kind == "all" else _NOTHING
     if h.kind == "part":
         part = next(iter(h.parts))
-        return _COMMON[part] / len({a.parts.get(part, "") for a in told} - {""})
+        return _COMMON[part] / max(1, len({a.parts.get(part, "") for a in told} - {""}))
     return _PAIR / max(1, math.prod(len({a.parts.get(part, "") for a in told} - {""}) for part in h.parts))
 
 
@@ -117,6 +120,8 @@ def _fails(h: Follows, attempt: Attempt) -> float:
     if h.kind == "none":
         return 0.4
     noted = [attempt.parts.get(part, "") for part in h.parts]
+    if not all(h.parts.values()):
+        return _SOUND if all(noted) else _FAULTY
     if any(name and name != h.parts[part] for part, name in zip(h.parts, noted, strict=True)):
         return _SOUND
     return _FAULTY if all(noted) else (_FAULTY + _SOUND) / 2
