@@ -41,6 +41,10 @@ def _run(arguments: list[str] | None) -> int:
         server = commands.add_parser(name, help="start the application")
         server.add_argument("--port", type=int, default=8100 if name == "serve" else 8110)
         server.add_argument("--host", default="127.0.0.1")
+        server.add_argument(
+            "--certificate", type=Path, help="PEM file: answer encrypted, so that phones keep the stamp pad"
+        )
+        server.add_argument("--key", type=Path, help="PEM file of the certificate's key")
         server.add_argument("--home", type=Path, default=_VAR / name, help="where its data lives")
     keep = commands.add_parser("backup", help="all that is stored, in one file; the application may run meanwhile")
     keep.add_argument("folder", type=Path, nargs="?", default=Path(), help="where the file is to be; here by default")
@@ -60,7 +64,9 @@ def _run(arguments: list[str] | None) -> int:
         return _keep(chosen)
     from gladwire.run import run  # the server's imports take longer than inspect may
 
-    return run(chosen.command, chosen.host, chosen.port, chosen.home.resolve())
+    if (chosen.certificate is None) != (chosen.key is None):
+        parser.error("--certificate and --key go together")
+    return run(chosen.command, chosen.host, chosen.port, chosen.home.resolve(), chosen.certificate, chosen.key)
 
 
 def _inspect_arguments(parser: argparse.ArgumentParser) -> None:

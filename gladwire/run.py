@@ -7,6 +7,7 @@ import os
 import shutil
 import signal
 import socket
+import ssl
 import subprocess
 import sys
 import tempfile
@@ -18,11 +19,12 @@ from typing import Protocol
 
 import uvicorn
 
-from gladwire.store.database import SchemaError, engine_for, migrate, sessions_of
+from gladwire.store.database import SchemaError, engine_for, migrate
 from gladwire.store.home import HomeInUseError, only_one
 from gladwire.store.mariadb import DatabaseError, PrivateMariaDB
 from gladwire.web.app import create_app
 from gladwire.work.bounded import MOST_AT_ONCE
+from gladwire.work.listing import listing_sessions
 from gladwire.work.worker import PARENT, worker_command
 
 _NEEDED_MB = 300
@@ -33,12 +35,15 @@ class StartError(Exception):
     """Why the application cannot start, and what to do."""
 
 
-def run(command: str, host: str, port: int, home: Path) -> int:
-    """Run `serve` or `demo` until stopped; returns the exit code. Data lives under `home` and lasts."""
+def run(
+    command: str, host: str, port: int, home: Path, certificate: Path | None = None, key: Path | None = None
+) -> int:
+    """Run `serve` or `demo` until stopped; returns the exit code. Data lives under `home` and lasts. certificate, key: PEM
+    files to answer encrypted with."""
     signal.signal(signal.SIGTERM, _leave)
     try:
         with ExitStack() as stack:
-            _start(stack, command, host, port, home)
+            _start(stack, command, host, port, home, certificate, key)
     except KeyboardInterrupt:
         return 0
     except (StartError, DatabaseError, SchemaError) as error:
@@ -52,8 +57,15 @@ def _leave(*_: object) -> None:
     raise KeyboardInterrupt
 
 
-def _start(stack: ExitStack, command: str, host: str, port: int, home: Path) -> None:
-    address = f"http://{'localhost' if host == '127.0.0.1' else host}:{port}/"
+def _start(
+    stack: ExitStack, command: str, host: str, port: int, home: Path, certificate: Path | None, key: Path | None
+) -> None:
+    if certificate:
+        try:
+            ssl.create_default_context(ssl.Purpose.CLIENT_AUTH).load_cert_chain(certificate, key)
+        except (ssl.SSLError, OSError) as error:
+            raise StartError(f"certificate and key cannot be used: {error}") from error
+    address = f"http{'s' if certificate else ''}://{'localhost' if host == '127.0.0.1' else host}:{port}/"
     try:
         stack.enter_context(only_one(home, f"process {os.getpid()} at {address}"))
     except HomeInUseError as other:
@@ -73,10 +85,13 @@ def _start(stack: ExitStack, command: str, host: str, port: int, home: Path) -> 
         from gladwire.demo import fill  # only here: serve never sees demo data
 
         engine = engine_for(database.url)
-        fill(sessions_of(engine))
+        fill(listing_sessions(engine))
         engine.dispose()
     app = create_app(database.url, cache, demo=command == "demo", hosts=(host,))
-    server = uvicorn.Server(uvicorn.Config(app, host=host, port=port, log_level="warning", timeout_graceful_shutdown=5))
+    tls = {"ssl_certfile": certificate, "ssl_keyfile": key} if certificate else {}
+    server = uvicorn.Server(
+        uvicorn.Config(app, host=host, port=port, log_level="warning", timeout_graceful_shutdown=5, **tls)  # type: ignore[arg-type]
+    )
     print(f"Glad Wire is running at {address}  (stop it with Ctrl+C)", flush=True)
     server.run()
 

@@ -11,10 +11,11 @@ import pytest
 from sqlalchemy import text
 
 from gladwire.store import judgements, measurements
-from gladwire.store.database import Sessions, engine_for, migrate, sessions_of
+from gladwire.store.database import Sessions, engine_for, migrate
 from gladwire.store.mariadb import PrivateMariaDB
 from gladwire.store.models import Base
 from gladwire.web import session_view
+from gladwire.work.listing import listing_sessions
 
 # Processes that share a run share nothing on the disk.
 _WORKER = os.environ.get("PYTEST_XDIST_WORKER", "")
@@ -35,7 +36,7 @@ def mariadb() -> Iterator[PrivateMariaDB]:
 @pytest.fixture(scope="session")
 def all_sessions(mariadb: PrivateMariaDB) -> Iterator[Sessions]:
     engine = engine_for(mariadb.url)
-    yield sessions_of(engine)
+    yield listing_sessions(engine)
     engine.dispose()
 
 

@@ -2,10 +2,18 @@
 
 from __future__ import annotations
 
+from typing import get_args
+
 import pytest
 
 from gladwire.core.can.names import is_dbc, read_names
+from gladwire.core.case.attempt import REACHED_BY_KEY, START_BY_KEY
+from gladwire.core.case.checklist.plan import BY_PLAN
+from gladwire.core.case.checklist.steps import step_of
+from gladwire.core.case.ending import ENDING_BY_KEY, WAITS_BY_KEY
 from gladwire.core.case.proof import MODES
+from gladwire.core.case.swaps import PARTS, Came
+from gladwire.core.diagnosis.causes import BY_CODE as CAUSES
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.plc.keylog import KeyLog, is_keylog, read_keylog
 from gladwire.core.scene.inspection import CONDITIONS
@@ -139,8 +147,22 @@ def test_what_is_noted_uses_words_the_application_knows() -> None:
     for case in CASES:
         assert set(case.modes) <= modes
         for noted in case.noted:
-            assert noted.kind in ("pin", "code", "note", "attempt")
+            assert noted.kind in ("pin", "code", "note", "plan", "step", "cause", "closing")
+            assert noted.kind != "plan" or noted.place in BY_PLAN
+            assert noted.kind != "cause" or noted.place in CAUSES
+            assert noted.kind != "step" or noted.unit in {key for key, _ in step_of(noted.place).answers}
             assert noted.kind != "pin" or noted.unit in {c.key for c in CONDITIONS}
     for session in SESSIONS:
         assert session.mode in {*modes, ""}
-        assert all(n.kind in {*BY_KEY, "parts"} for n in session.noted)
+        assert all(n.kind in BY_KEY for n in session.noted)
+
+
+def test_attempts_use_words_the_application_knows() -> None:
+    for case in CASES:
+        assert case.closed in {"", *ENDING_BY_KEY}
+        assert case.waits_on in {"", *WAITS_BY_KEY}
+        for tried in case.attempts:
+            assert tried.came in get_args(Came)
+            assert tried.start in {"", *START_BY_KEY}
+            assert tried.stage in {"", *REACHED_BY_KEY}
+            assert set(tried.parts) <= set(PARTS)

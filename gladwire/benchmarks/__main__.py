@@ -1,5 +1,5 @@
 """`./glad bench [pilot|pages|session|plc|can|power]`: prints tables and keeps the last ones under docs/. `mutants`, `kill`,
-`storm`, `read` and `blind` have pages and options of their own."""
+`storm`, `read`, `blind`, `diagnosis` and `web` have pages and options of their own."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from gladwire.benchmarks import can, diagnosis, kill, mutants, pages, pilot, plc, power, read, session, storm
+from gladwire.benchmarks import can, diagnosis, kill, mutants, pages, pilot, plc, power, read, session, storm, web
 from gladwire.benchmarks.blind import bench as blind
 
 PAGE = Path("docs/performance.md")
@@ -30,6 +30,7 @@ OTHERS = {
     "read": read.main,
     "blind": blind.main,
     "diagnosis": diagnosis.main,
+    "web": web.main,
 }
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
+from gladwire.core.case.swaps import Part
 from gladwire.core.power.equipment import Kind
 
 
@@ -37,7 +38,8 @@ class DemoPiece(NamedTuple):
 
 
 class DemoSession(NamedTuple):
-    """One plug-in. repair: what was done after it. vehicle, stall, adapter: names of equipment; known: more of the chain."""
+    """One plug-in. repair: what was done after it. vehicle, stall, adapter: names of equipment; parts: what took part,
+    made where it has no page yet; known: more of the chain."""
 
     title: str
     files: tuple[DemoFile, ...]
@@ -48,11 +50,24 @@ class DemoSession(NamedTuple):
     vehicle: str = ""
     stall: str = ""
     adapter: str = ""
+    parts: Mapping[Part, str] = {}
     known: Mapping[str, Any] = {}
 
 
+class DemoAttempt(NamedTuple):
+    """A plug-in without a capture; parts as `core/case/swaps.py` has them."""
+
+    came: str
+    parts: Mapping[Part, str]
+    start: str = ""
+    stage: str = ""
+    said: str = ""
+    by_name: str = "Runa Holt"
+
+
 class DemoCase(NamedTuple):
-    """A case with its sessions in order."""
+    """A case with its sessions in order. waits_on: whom it waits for. closed: how it ended, "" while it is open. days: since
+    it waits for that, or until it comes back."""
 
     title: str
     vehicle: str
@@ -61,5 +76,8 @@ class DemoCase(NamedTuple):
     sessions: tuple[DemoSession, ...]
     modes: tuple[str, ...] = ("mode3_socket",)
     noted: tuple[Noted, ...] = ()
-    closed: bool = False
+    attempts: tuple[DemoAttempt, ...] = ()
+    closed: str = ""
     waits_for: str = ""
+    waits_on: str = ""
+    days: int = 0

@@ -29,6 +29,8 @@ DC_CASES: tuple[DemoCase, ...] = (
         ),
         modes=("dc",),
         waits_for="a second vehicle on stall 2",
+        waits_on="day",
+        days=3,
     ),
     DemoCase(
         "Says “connecting” for ever, ferry queue fast post",

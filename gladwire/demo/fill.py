@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from datetime import timedelta
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -13,14 +14,16 @@ from gladwire.core.settled import Settled
 from gladwire.demo.case import DemoCase, DemoSession, Noted
 from gladwire.demo.harbour import CASES, LOOSE
 from gladwire.demo.power_harbour import EQUIPMENT
+from gladwire.demo.week_harbour import THINGS
 from gladwire.store.captures import add_capture
-from gladwire.store.cases import close_case
+from gladwire.store.cases import close_case, wait_for
 from gladwire.store.database import Sessions
 from gladwire.store.equipment import add_equipment, all_equipment, chain_for
 from gladwire.store.known_goods import keep_known_good
 from gladwire.store.measurements import add_settlement
-from gladwire.store.models import Capture, Case, ChargingSession, Observation
+from gladwire.store.models import Attempt, Capture, Case, ChargingSession, Observation, utc_now
 from gladwire.store.supplements import add_description, add_key_log
+from gladwire.work.cases import take_part
 
 
 def fill(sessions: Sessions) -> None:
@@ -28,7 +31,7 @@ def fill(sessions: Sessions) -> None:
     with sessions.begin() as db:
         if db.scalar(select(Capture.id).limit(1)) is not None:
             return
-        for piece in EQUIPMENT:
+        for piece in (*EQUIPMENT, *THINGS):
             add_equipment(db, piece.kind, piece.name, piece.site, dict(piece.details), "Runa Holt")
         for chosen in CASES:
             _add_case(db, chosen)
@@ -45,14 +48,25 @@ def _add_case(db: Session, chosen: DemoCase) -> None:
         waits_for=chosen.waits_for,
         modes=",".join(chosen.modes),
     )
+    today = utc_now()
+    later = today.date() + timedelta(days=chosen.days)
+    back_on = later if chosen.waits_on == "day" else None
+    wait_for(case, chosen.waits_on, back_on)
+    if chosen.waits_on and back_on is None:
+        case.waits_since = today - timedelta(days=chosen.days)
     db.add(case)
     db.flush()
     for noted in chosen.noted:
         db.add(_observation(noted, case_id=case.id))
     for session in chosen.sessions:
         _add(db, session, case)
+    for tried in chosen.attempts:
+        kept = Attempt(case_id=case.id, came=tried.came, start=tried.start, stage=tried.stage, said=tried.said)
+        kept.by_name = tried.by_name
+        take_part(db, kept, tried.parts, tried.by_name)
+        db.add(kept)
     if chosen.closed:
-        close_case(case)
+        close_case(case, chosen.closed, later if chosen.closed == "watched" else None)
     db.flush()
 
 
@@ -69,6 +83,7 @@ def _add(db: Session, told: DemoSession, case: Case | None) -> None:
             add_description(db, file.name, content, read_names(dbc_text(content), file.name).counts)
         else:
             captures.append(add_capture(db, session, file.name, io.BytesIO(content)))
+    take_part(db, session, told.parts, "Runa Holt")
     _tell_equipment(db, session, captures, told)
     for noted in told.noted:
         db.add(_observation(noted, session_id=session.id))
@@ -85,7 +100,7 @@ def _tell_equipment(db: Session, session: ChargingSession, captures: list[Captur
     vehicle, stall = named.get(("vehicle", told.vehicle)), named.get(("stall", told.stall))
     if not (vehicle or stall or told.known):
         return
-    session.vehicle, session.stall = vehicle, stall
+    session.vehicle, session.stall, session.adapter = vehicle, stall, named.get(("adapter", told.adapter))
     context = chain_for(db, (vehicle, stall, named.get(("adapter", told.adapter))), **told.known)
     settled = Settled(context=context)
     for capture in captures:

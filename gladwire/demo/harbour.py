@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from functools import partial
 
@@ -10,19 +9,12 @@ from gladwire.demo.case import DemoCase, DemoFile, DemoSession, Noted
 from gladwire.demo.dc_harbour import DC_CASES
 from gladwire.demo.newer_harbour import NEWER_CASES
 from gladwire.demo.power_harbour import POWER_CASES
+from gladwire.demo.week_harbour import PORTER, WEEK_CASES
 from gladwire.scenarios import ac
 
 
 def _one(name: str, content: Callable[[], bytes]) -> tuple[DemoFile, ...]:
     return (DemoFile(name, content),)
-
-
-def _took_part(**parts: str) -> Noted:
-    return Noted("parts", json.dumps(parts, ensure_ascii=False))
-
-
-def _tried(came: str, **parts: str) -> Noted:
-    return Noted("attempt", json.dumps(parts, ensure_ascii=False), unit=came)
 
 
 _AC_CASES: tuple[DemoCase, ...] = (
@@ -76,6 +68,12 @@ _AC_CASES: tuple[DemoCase, ...] = (
             ),
         ),
         modes=("mode3_tethered", "mode2"),
+        noted=(
+            Noted("plan", place="slow_only"),
+            Noted("step", place="codes", unit="not_so"),
+            Noted("step", "charges at home overnight", place="mode2_ok", unit="not_so"),
+            Noted("step", place="look", unit="not_so"),
+        ),
     ),
     DemoCase(
         "Stops when people stand about, kayak hire",
@@ -117,24 +115,17 @@ _AC_CASES: tuple[DemoCase, ...] = (
                 _one("hotel_post2_van7.csv.gz", ac.van_loose),
                 "mode3_tethered",
                 (Noted("fans_start", "under the bonnet", 5.1), Noted("plug_moved", "cable swings in the wind", 6.9)),
+                parts={"vehicle": "Plover Cargo, fleet no. 7", "post": "Hotel Seaview, post 2 (Tern 22)"},
             ),
             DemoSession(
                 "Van 7 on post 3, same cable",
                 _one("hotel_post3_van7.csv", ac.van_holds),
                 "mode3_tethered",
-                (_took_part(vehicle="Plover Cargo, fleet no. 7", post="Hotel Seaview, post 3 (Tern 22)"),),
+                parts={"vehicle": "Plover Cargo, fleet no. 7", "post": "Hotel Seaview, post 3 (Tern 22)"},
             ),
         ),
         modes=("mode3_tethered",),
-        noted=(
-            _tried("charged", vehicle="Plover Cargo, fleet no. 3", post="Hotel Seaview, post 3 (Tern 22)"),
-            _tried(
-                "failed",
-                vehicle="Plover Cargo, fleet no. 3",
-                post="Hotel Seaview, post 2 (Tern 22)",
-                said="stops after a minute",
-            ),
-        ),
+        attempts=PORTER,
     ),
     DemoCase(
         "Bus stays at “preparing”, bus yard DC stall 4",
@@ -216,11 +207,28 @@ _AC_CASES: tuple[DemoCase, ...] = (
                 known_good="Tern 22 with Skua Mini",
             ),
         ),
-        closed=True,
+        noted=(Noted("cause", place="plug_not_fully_seated"),),
+        closed="mended",
+    ),
+    DemoCase(
+        "Guest's van charges nowhere, hotel court",
+        "Auk 3, guest's van",
+        "Hotel court, post B (Tern 11)",
+        "Porter Liv Aas: it did not charge here, nor at the marina last night; the car says “check plug”. No instrument was "
+        "at hand when she called.",
+        (),
+        ("mode3_socket",),
+        (
+            Noted("plan", place="nowhere"),
+            Noted("step", "P1C2A plug", place="codes", unit="plug", by_name="Liv Aas"),
+            Noted("code", "P1C2A plug", by_name="Liv Aas"),
+            Noted("step", "nor at the marina", place="elsewhere", unit="so", by_name="Liv Aas"),
+            Noted("step", place="since", unit="not_so", by_name="Liv Aas"),
+        ),
     ),
 )
 
-CASES: tuple[DemoCase, ...] = (*_AC_CASES, *DC_CASES, *POWER_CASES, *NEWER_CASES)
+CASES: tuple[DemoCase, ...] = (*_AC_CASES, *DC_CASES, *POWER_CASES, *NEWER_CASES, *WEEK_CASES)
 
 LOOSE: tuple[DemoSession, ...] = (
     DemoSession("Unknown box on the slipway", _one("unknown_box_on_slipway.csv", ac.slipway_box)),

@@ -53,6 +53,8 @@ NEWER_CASES: tuple[DemoCase, ...] = (
         ),
         modes=("dc",),
         waits_for="a plug-in with the new certificate",
+        waits_on="owner",
+        days=6,
     ),
     DemoCase(
         "Contract refused, card works, fish market fast post 2",
@@ -116,6 +118,8 @@ NEWER_CASES: tuple[DemoCase, ...] = (
         ),
         modes=("dc",),
         waits_for="a new inlet",
+        waits_on="part",
+        days=9,
     ),
     DemoCase(
         "Old hire car on the adapter stops, ferry queue",

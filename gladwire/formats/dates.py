@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from datetime import UTC, date
+from datetime import UTC, date, datetime
+from functools import lru_cache
 from itertools import pairwise
 
 from dateutil import parser
@@ -65,12 +66,23 @@ def moment_of(text: str) -> float | None:
 
     None where it tells no date, or one whose day and month could be either.
     """
+    found = _parsed(text)
+    return (found if found.tzinfo else found.replace(tzinfo=UTC)).timestamp() if found else None
+
+
+def names_zone(text: str) -> bool:
+    """Whether a file's own word for its start is one moment anywhere, and not the clock of some place."""
+    found = _parsed(text)
+    return found is not None and found.tzinfo is not None
+
+
+@lru_cache(4096)
+def _parsed(text: str) -> datetime | None:
     told = _DATED.search(text)
     try:
         dates = Dates([told[0]]) if told else None
         if told is None or dates is None or not dates.decided:
             return None
-        found = parser.parse(text.replace(told[0], dates.day(told[0]).isoformat(), 1))
+        return parser.parse(text.replace(told[0], dates.day(told[0]).isoformat(), 1))
     except (ValueError, OverflowError):
         return None
-    return (found if found.tzinfo else found.replace(tzinfo=UTC)).timestamp()

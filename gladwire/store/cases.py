@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload, selectinload
@@ -19,13 +20,30 @@ WITH_RESULTS = (
 )
 # For lists: one line a session, no result.
 AS_LINES = (selectinload(ChargingSession.captures), joinedload(ChargingSession.judgement))
-_WHOLE = (selectinload(Case.sessions).options(*AS_LINES), selectinload(Case.observations))
+_WHOLE = (
+    selectinload(Case.sessions).options(*AS_LINES),
+    selectinload(Case.observations),
+    selectinload(Case.attempts),
+)
 
 
-def cases(db: Session, state: str | None = None) -> Sequence[Case]:
-    """Newest first, with a line for each of their sessions."""
-    chosen = select(Case).options(*_WHOLE).order_by(Case.id.desc())
-    return db.scalars(chosen.where(Case.state == state) if state else chosen).all()
+def cases_by(db: Session, numbers: Sequence[int]) -> list[Case]:
+    """In this order, with a line for each of their sessions."""
+    found = {case.id: case for case in db.scalars(select(Case).where(Case.id.in_(numbers)).options(*_WHOLE))}
+    return [found[number] for number in numbers if number in found]
+
+
+def sessions_by(db: Session, numbers: Sequence[int]) -> list[ChargingSession]:
+    """In this order, each as a line."""
+    chosen = select(ChargingSession).where(ChargingSession.id.in_(numbers)).options(*AS_LINES)
+    found = {session.id: session for session in db.scalars(chosen)}
+    return [found[number] for number in numbers if number in found]
+
+
+def open_case_names(db: Session, most: int = 40) -> list[tuple[int, str]]:
+    """(number, title) of open cases to choose from, the newest first."""
+    chosen = select(Case.id, Case.title).where(Case.state == "open").order_by(Case.id.desc())
+    return [(number, title) for number, title in db.execute(chosen.limit(most))]
 
 
 def case_with_sessions(db: Session, number: int) -> Case | None:
@@ -37,18 +55,21 @@ def charging_session(db: Session, number: int) -> ChargingSession | None:
     return db.scalar(chosen.options(*WITH_RESULTS, joinedload(ChargingSession.case).selectinload(Case.sessions)))
 
 
-def sessions_without_case(db: Session, limit: int = 20) -> Sequence[ChargingSession]:
-    """Dropped captures that no case has claimed, newest first."""
-    chosen = select(ChargingSession).where(ChargingSession.case_id.is_(None)).options(*AS_LINES)
-    return db.scalars(chosen.order_by(ChargingSession.id.desc()).limit(limit)).all()
-
-
-def close_case(case: Case) -> None:
-    case.state, case.closed_at = "closed", utc_now()
+def close_case(case: Case, ending: str = "mended", back_on: date | None = None) -> None:
+    """ending: key of how it ended. back_on: the day it comes back by itself."""
+    case.state, case.closed_at, case.closed_as, case.back_on = "closed", utc_now(), ending, back_on
 
 
 def reopen_case(case: Case) -> None:
-    case.state, case.closed_at = "open", None
+    case.state, case.closed_at, case.closed_as, case.back_on = "open", None, "", None
+    wait_for(case, "me", None)
+
+
+def wait_for(case: Case, whom: str, back_on: date | None) -> None:
+    """Whom an open case waits for, from now on where that is somebody else than before."""
+    if whom != case.waits_on:
+        case.waits_on, case.waits_since = whom, utc_now()
+    case.back_on = back_on
 
 
 def recent_sessions(db: Session, limit: int) -> Sequence[ChargingSession]:

@@ -33,10 +33,10 @@ def sessions_of(engine: Engine) -> Sessions:
 
 
 # MariaDB's word that two transactions wait for each other, and ended this one; done again it passes.
-_DEADLOCK, _TRIES = 1213, 4
+DEADLOCK, _TRIES = 1213, 4
 
 
-def in_one(sessions: Sessions, act: Callable[[Session], None]) -> None:
+def in_one(sessions: Sessions, act: Callable[[Session], object]) -> None:
     """`act` in one transaction of its own, done again where it met a deadlock. Raises OperationalError when it goes on."""
     for left in reversed(range(_TRIES)):
         try:
@@ -44,7 +44,7 @@ def in_one(sessions: Sessions, act: Callable[[Session], None]) -> None:
                 act(db)
             return
         except OperationalError as error:
-            if not left or error.orig is None or error.orig.args[:1] != (_DEADLOCK,):
+            if not left or error.orig is None or error.orig.args[:1] != (DEADLOCK,):
                 raise
 
 

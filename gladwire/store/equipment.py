@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, cast
 
-from sqlalchemy import or_, select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy import ColumnElement, or_, select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session, joinedload, selectinload
 
 from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import CabinetSpec, Kind, chain_of, feeds_of, spec_of, together
 from gladwire.store.cases import WITH_RESULTS
-from gladwire.store.models import ChargingSession, Equipment
+from gladwire.store.models import Attempt, ChargingSession, Equipment, EquipmentBefore, KnownBy, utc_now
 from gladwire.store.shapes import DETAILS_FORMAT, details_from
 
 
@@ -31,8 +32,38 @@ def change_equipment(
     """Raises ValueError for a figure out of its range, or where another piece of the kind has that name at the site."""
     spec = spec_of(cast(Kind, piece.kind), details)
     _refuse_twin(db, cast(Kind, piece.kind), name, site, piece.id)
-    piece.name, piece.site, piece.by_name = name, site, by_name[:80]
+    same = spec_of(cast(Kind, piece.kind), details_of(piece)) == spec
+    if same and (name, site) == (piece.name, piece.site):
+        return
+    kept = {key: getattr(piece, key) for key in ("name", "site", "details", "format", "by_name", "made_at")}
+    now = utc_now()
+    db.add(EquipmentBefore(equipment_id=piece.id, until=now, **kept))
+    piece.name, piece.site, piece.by_name, piece.made_at = name, site, by_name[:80], now
     piece.details, piece.format = spec.model_dump_json(), DETAILS_FORMAT
+
+
+def earlier_of(db: Session, piece: Equipment) -> Sequence[EquipmentBefore]:
+    """What it was before, the latest first."""
+    chosen = select(EquipmentBefore).where(EquipmentBefore.equipment_id == piece.id)
+    return db.scalars(chosen.order_by(EquipmentBefore.id.desc())).all()
+
+
+def label_of(piece: Equipment | None) -> str:
+    """What tells it from others of its kind: two posts 3 stand at two sites; "" for none."""
+    return "" if piece is None else f"{piece.site}, {piece.name}" if piece.site else piece.name
+
+
+def named(db: Session, kind: Kind, text: str, by_name: str) -> Equipment | None:
+    """The piece somebody named, made where there is none of that name; None for nothing. A stall may be named with its site,
+    as it is labelled, or without it where that is enough."""
+    text = text.strip()[:120]
+    if not text:
+        return None
+    pieces = all_equipment(db, kind)
+    exact = [e for e in pieces if label_of(e) == text] or [e for e in pieces if e.name == text]
+    if len(exact) > 1:
+        raise ValueError(f"“{text}” is the name of {len(exact)} pieces: choose one with its site")
+    return exact[0] if exact else add_equipment(db, kind, text, "", {}, by_name)
 
 
 def _refuse_twin(db: Session, kind: Kind, name: str, site: str, but: int | None) -> None:
@@ -81,7 +112,37 @@ def chain_for(db: Session, pieces: Sequence[Equipment | None], **more: Any) -> C
 
 
 def sessions_with(db: Session, pieces: Sequence[int], limit: int = 200) -> Sequence[ChargingSession]:
-    """Sessions of these vehicles or at these stalls, newest first, with their results."""
-    used = or_(ChargingSession.vehicle_id.in_(pieces), ChargingSession.stall_id.in_(pieces))
-    chosen = select(ChargingSession).where(used).options(*WITH_RESULTS, selectinload(ChargingSession.case))
+    """Sessions of these pieces, newest first, with their results."""
+    chosen = select(ChargingSession).where(_with(ChargingSession, pieces))
+    chosen = chosen.options(*WITH_RESULTS, selectinload(ChargingSession.case), *pieces_of(ChargingSession))
     return db.scalars(chosen.order_by(ChargingSession.id.desc()).limit(limit)).all()
+
+
+def attempts_with(db: Session, pieces: Sequence[int], limit: int = 200) -> Sequence[Attempt]:
+    """Attempts without a capture in which any of these took part, newest first; none that was struck out."""
+    chosen = select(Attempt).where(_with(Attempt, pieces), Attempt.struck_by == "").options(*pieces_of(Attempt))
+    return db.scalars(chosen.order_by(Attempt.id.desc()).limit(limit)).all()
+
+
+def remember_marks(db: Session, piece: Equipment, marks: Sequence[str], by_name: str) -> None:
+    """From now on it is known by these; what they told of another before no longer holds."""
+    for mark in marks:
+        kept = insert(KnownBy).values(mark=mark, equipment_id=piece.id, by_name=by_name[:80], made_at=utc_now())
+        db.execute(kept.on_duplicate_key_update(equipment_id=piece.id, by_name=by_name[:80], made_at=utc_now()))
+
+
+def known_by(db: Session, marks: Sequence[str]) -> Sequence[KnownBy]:
+    """What these marks were told of before."""
+    return db.scalars(select(KnownBy).where(KnownBy.mark.in_(marks)).options(joinedload(KnownBy.equipment))).all()
+
+
+PIECES = ("vehicle", "stall", "lead", "adapter", "controller")
+
+
+def _with(table: type[ChargingSession] | type[Attempt], pieces: Sequence[int]) -> ColumnElement[bool]:
+    return or_(*(getattr(table, f"{piece}_id").in_(pieces) for piece in PIECES))
+
+
+def pieces_of(table: type[ChargingSession] | type[Attempt]) -> list[Any]:
+    """Options that load what took part along with it."""
+    return [joinedload(getattr(table, piece)) for piece in PIECES]

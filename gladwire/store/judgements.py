@@ -8,16 +8,18 @@ from collections.abc import Mapping, Sequence
 from datetime import timedelta
 from typing import Any, NamedTuple
 
-from sqlalchemy import or_, select, update
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy import inspect, or_, select, update
+from sqlalchemy.orm import Session, joinedload, object_session
 
 from gladwire.core.session.stored import Judged
 from gladwire.store.kept_parsed import KeptParsed
-from gladwire.store.models import ChargingSession, StoredJudgement, utc_now
+from gladwire.store.models import ChargingSession, EarlierVerdict, StoredJudgement, utc_now
 from gladwire.store.shapes import JUDGED_FORMAT, judged_from, unpacked
 
 # A worker that has not finished by then is taken for dead.
 CLAIM_LASTS = timedelta(minutes=5)
+# What was said for a shorter time, between two files of one drop, nobody went by.
+_STOOD = timedelta(seconds=60)
 _parsed: KeptParsed[Judged] = KeptParsed(256)
 
 
@@ -28,9 +30,26 @@ class Claim(NamedTuple):
     asked: int
 
 
-def ask(session: ChargingSession) -> None:
-    """Something the judgement rests on has changed: it is to be made anew."""
-    session.asked = ChargingSession.asked + 1 if session.id is not None else 1
+def ask(*sessions: ChargingSession) -> None:
+    """Something the judgements of these rest on has changed: they are to be made anew.
+
+    Their rows are locked here and now, in the order of their numbers: to be called before anything that points at them is
+    added. Who points at a row first and writes it afterwards waits for a worker that does the same, and one of the two loses
+    what it had to say.
+    """
+    kept = [s for s in sessions if inspect(s).has_identity]
+    for session in sessions:
+        if session not in kept:
+            session.asked = 1
+    db = object_session(kept[0]) if kept else None
+    if db is None:
+        return
+    with db.no_autoflush:
+        numbers = sorted(s.id for s in kept)
+        wanted = update(ChargingSession).where(ChargingSession.id.in_(numbers)).values(asked=ChargingSession.asked + 1)
+        db.execute(wanted, execution_options={"synchronize_session": False})
+        for session in kept:
+            db.expire(session, ["asked", "judgement"])  # a worker may have replaced it before these rows were held
 
 
 def waits(session: ChargingSession) -> bool:
@@ -65,17 +84,20 @@ def ask_outdated(db: Session, judges: int) -> None:
     )
 
 
-def keep_judged(db: Session, claim: Claim, judged: Judged, made_of: Mapping[str, Any]) -> StoredJudgement:
-    """Keep a judgement in place of the session's earlier one."""
+def keep_judged(
+    db: Session, claim: Claim, judged: Judged, made_of: Mapping[str, Any], words: str = ""
+) -> StoredJudgement:
+    """Keep a judgement in place of the session's earlier one. words: what it is found by."""
     judgement = judged.judgement
     stages = [{"stage": s.stage, "title": s.title, "state": s.state, "why": s.why} for s in judgement.stages]
     stored = StoredJudgement(
         judges=judgement.judges,
         outcome=judgement.outcome,
-        danger=judgement.danger is not None,
+        danger=judgement.is_dangerous,
         verdict=judgement.verdict,
         next_test=judgement.next[0].do if judgement.next else "",
         leads=judgement.causes[0].code if judgement.causes else "",
+        words=words,
         stages=json.dumps(stages),
         result=zlib.compress(judged.model_dump_json().encode(), 6),
     )
@@ -91,14 +113,50 @@ def keep_refusal(db: Session, claim: Claim, sentence: str, judges: int, made_of:
 
 
 def _kept(db: Session, claim: Claim, stored: StoredJudgement, made_of: Mapping[str, Any]) -> StoredJudgement:
+    done(db, claim)  # first of all, as in `ask`
     before = db.scalar(select(StoredJudgement).where(StoredJudgement.session_id == claim.session))
     if before is not None:
+        if not _says_the_same(before, stored) and utc_now() - before.made_at > _STOOD:
+            kept = {key: getattr(before, key) for key in ("outcome", "danger", "verdict", "leads", "made_at")}
+            why = what_changed(json.loads(before.made_of), made_of, stored.judges > before.judges)
+            db.add(EarlierVerdict(session_id=claim.session, why=why, **kept))
         db.delete(before)
         db.flush()
     stored.session_id, stored.format, stored.made_of = claim.session, JUDGED_FORMAT, json.dumps(made_of)
     db.add(stored)
-    done(db, claim)
     return stored
+
+
+def _says_the_same(before: StoredJudgement, after: StoredJudgement) -> bool:
+    keys = ("outcome", "verdict", "leads")
+    return all(getattr(before, key) == (getattr(after, key) or "") for key in keys)
+
+
+def what_changed(before: Mapping[str, Any], after: Mapping[str, Any], newer: bool) -> str:
+    """What a judgement rests on now and did not before, in words. newer: another version of this application judges."""
+    was, now = ({c["capture"]: c for c in made.get("captures", ())} for made in (before, after))
+    both = was.keys() & now.keys()
+
+    def differs(key: str) -> bool:
+        return any(was[n].get(key) != now[n].get(key) for n in both)
+
+    noted, gone = set(after.get("observations", ())), set(before.get("observations", ()))
+    told = [
+        ("another capture came to it", bool(now.keys() - was.keys())),
+        ("a capture was taken away", bool(was.keys() - now.keys())),
+        ("a capture was settled otherwise", differs("settlement")),
+        ("a capture was placed by hand", differs("placement")),
+        ("something was noted", bool(noted - gone)),
+        ("something noted was struck out, or is of another time now", bool(gone - noted)),
+        ("this application reads or judges anew", newer or differs("measures")),
+    ]
+    return "; ".join(words for words, so in told if so) or "what is known of its case, vehicle or post changed"
+
+
+def earlier_verdicts(db: Session, session: int, most: int = 20) -> Sequence[EarlierVerdict]:
+    """What was said of a session before, the latest first."""
+    chosen = select(EarlierVerdict).where(EarlierVerdict.session_id == session)
+    return db.scalars(chosen.order_by(EarlierVerdict.id.desc()).limit(most)).all()
 
 
 def done(db: Session, claim: Claim) -> None:

@@ -17,6 +17,8 @@ import pymysql
 _DATABASE = "gladwire"
 _PACKAGES = {"mariadb": "mariadb-client-core", "mariadb-dump": "mariadb-client"}
 _START_PATIENCE_S = 60.0
+# Now and then one of two that are set up on a machine in the same moment fails, and passes when it is begun again.
+_SET_UP_TRIES = 3
 # Captures are stored in chunks well below this.
 _MAX_PACKET = "64M"
 
@@ -64,6 +66,9 @@ class PrivateMariaDB:
             "--character-set-server=utf8mb4",
             "--skip-name-resolve",
             "--innodb-buffer-pool-size=128M",
+            # Names of the trade are short (CP, B2, 3), and no word is too common to be looked for.
+            "--innodb-ft-min-token-size=1",
+            "--innodb-ft-enable-stopword=OFF",
         ]
         command += ["--user=root"] if os.geteuid() == 0 else []
         self._process = subprocess.Popen(
@@ -131,13 +136,17 @@ class PrivateMariaDB:
     def _initialise(self) -> None:
         """Into a side directory first: a killed set-up leaves nothing half made behind."""
         fresh = self.home / "db.new"
-        shutil.rmtree(fresh, ignore_errors=True)
         command = [_program("mariadb-install-db"), "--no-defaults", f"--datadir={fresh}", "--skip-test-db"]
         command += ["--user=root"] if os.geteuid() == 0 else []
-        done = subprocess.run(command, capture_output=True, text=True, check=False)
-        if done.returncode:
+        for left in reversed(range(_SET_UP_TRIES)):
+            shutil.rmtree(fresh, ignore_errors=True)
+            done = subprocess.run(command, capture_output=True, text=True, check=False)
+            if not done.returncode:
+                break
             self.log.write_text(done.stdout + done.stderr)
-            raise DatabaseError(f"MariaDB could not set up its data directory; see {self.log}")
+            if not left:
+                raise DatabaseError(f"MariaDB could not set up its data directory; see {self.log}")
+            time.sleep(1.0)
         fresh.rename(self.data)
 
     def _password(self) -> str:

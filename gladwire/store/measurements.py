@@ -58,7 +58,14 @@ def store_measured(
 
     When a person settled something else meanwhile, the capture stays queued for that. Its session is judged anew.
     """
+    ask(capture.session)
+    db.refresh(
+        capture, with_for_update=True
+    )  # held before anything points at it, as in `ask`; nobody settles meanwhile
     number = settlement.id if settlement else None
+    newest = newest_settlement(db, capture)
+    capture.state = "analysed" if (newest.id if newest else None) == number else "received"
+    capture.refusal = ""
     same = StoredMeasurement.settlement_id == number if number else StoredMeasurement.settlement_id.is_(None)
     db.execute(delete(StoredMeasurement).where(StoredMeasurement.capture_id == capture.id, same))
     stored = StoredMeasurement(
@@ -70,10 +77,6 @@ def store_measured(
         result=zlib.compress(content, 6),
     )
     db.add(stored)
-    newest = newest_settlement(db, capture)
-    capture.state = "analysed" if (newest.id if newest else None) == number else "received"
-    capture.refusal = ""
-    ask(capture.session)
     return stored
 
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
+from typing import Any
 
-from sqlalchemy import BigInteger, Boolean, Double, ForeignKey, Integer, String, Text
-from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, MEDIUMBLOB
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy import BigInteger, Boolean, Date, Double, ForeignKey, Index, Integer, String, Text
+from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, MEDIUMBLOB, MEDIUMTEXT
+from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
 from gladwire.store.shapes import DETAILS_FORMAT, SETTLED_FORMAT
 
@@ -24,7 +25,8 @@ class Base(DeclarativeBase):
 class Case(Base):
     """A complaint about a vehicle and/or a post, until proven mended. state: open | closed.
 
-    modes: keys of the modes that were reported, by comma; each needs its own proof.
+    modes: keys of the modes that were reported, by comma; each needs its own proof. waits_on: key of whom or what it waits
+    for (`core/case/ending.py`), since waits_since; back_on: the day it comes back by itself. closed_as: how it ended.
     """
 
     __tablename__ = "cases"
@@ -35,6 +37,10 @@ class Case(Base):
     vehicle: Mapped[str] = mapped_column(String(120), default="")
     post: Mapped[str] = mapped_column(String(120), default="")
     waits_for: Mapped[str] = mapped_column(String(300), default="")
+    waits_on: Mapped[str] = mapped_column(String(8), default="", server_default="")
+    waits_since: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+    back_on: Mapped[date | None] = mapped_column(Date)
+    closed_as: Mapped[str] = mapped_column(String(14), default="", server_default="")
     modes: Mapped[str] = mapped_column(String(120), default="")
     state: Mapped[str] = mapped_column(String(10), default="open", index=True)
     created_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
@@ -42,12 +48,48 @@ class Case(Base):
 
     sessions: Mapped[list[ChargingSession]] = relationship(back_populates="case", order_by="ChargingSession.id")
     observations: Mapped[list[Observation]] = relationship(order_by="Observation.id", back_populates="case")
+    attempts: Mapped[list[Attempt]] = relationship(order_by="Attempt.id", back_populates="case")
 
 
-class ChargingSession(Base):
+def _piece(table: Any, name: str) -> Mapped[Equipment | None]:
+    return relationship("Equipment", foreign_keys=f"{table.__name__}.{name}_id")
+
+
+class TakesPart:
+    """What took part in a plug-in, where it is known: pieces of equipment, and the software version that was on."""
+
+    vehicle_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
+    stall_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
+    lead_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
+    adapter_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
+    controller_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
+    software: Mapped[str] = mapped_column(String(30), default="", server_default="")
+
+    @declared_attr
+    def vehicle(cls) -> Mapped[Equipment | None]:
+        return _piece(cls, "vehicle")
+
+    @declared_attr
+    def stall(cls) -> Mapped[Equipment | None]:
+        return _piece(cls, "stall")
+
+    @declared_attr
+    def lead(cls) -> Mapped[Equipment | None]:
+        return _piece(cls, "lead")
+
+    @declared_attr
+    def adapter(cls) -> Mapped[Equipment | None]:
+        return _piece(cls, "adapter")
+
+    @declared_attr
+    def controller(cls) -> Mapped[Equipment | None]:
+        return _piece(cls, "controller")
+
+
+class ChargingSession(TakesPart, Base):
     """One plug-in. It may belong to no case yet. mode: key of the mode it was tried in, or empty.
 
-    vehicle, stall: equipment it was, where known. asked, judged: how often a judgement was asked for, and up to which of
+    asked, judged: how often a judgement was asked for, and up to which of
     these it was made; it waits while they differ. judge, judging_since: the worker that makes it.
     """
 
@@ -57,8 +99,6 @@ class ChargingSession(Base):
     case_id: Mapped[int | None] = mapped_column(ForeignKey("cases.id"), index=True)
     title: Mapped[str] = mapped_column(String(200))
     mode: Mapped[str] = mapped_column(String(20), default="")
-    vehicle_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
-    stall_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"), index=True)
     created_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now, index=True)
     asked: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     judged: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
@@ -67,15 +107,32 @@ class ChargingSession(Base):
 
     case: Mapped[Case | None] = relationship(back_populates="sessions")
     judgement: Mapped[StoredJudgement | None] = relationship(back_populates="session", uselist=False)
-    vehicle: Mapped[Equipment | None] = relationship(foreign_keys=[vehicle_id])
-    stall: Mapped[Equipment | None] = relationship(foreign_keys=[stall_id])
     captures: Mapped[list[Capture]] = relationship(back_populates="session", order_by="Capture.id")
     observations: Mapped[list[Observation]] = relationship(order_by="Observation.id", back_populates="session")
 
 
+class Attempt(TakesPart, Base):
+    """A plug-in without a capture. came: charged | failed | open. start: how it was begun; stage: the furthest it got, as far
+    as anybody could tell; said: what displays said. Struck out, it stays on record and counts no more."""
+
+    __tablename__ = "attempts"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    case_id: Mapped[int] = mapped_column(ForeignKey("cases.id"), index=True)
+    came: Mapped[str] = mapped_column(String(8))
+    start: Mapped[str] = mapped_column(String(10), default="", server_default="")
+    stage: Mapped[str] = mapped_column(String(16), default="", server_default="")
+    said: Mapped[str] = mapped_column(String(300), default="", server_default="")
+    by_name: Mapped[str] = mapped_column(String(80), default="")
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now, index=True)
+    struck_by: Mapped[str] = mapped_column(String(80), default="", server_default="")
+
+    case: Mapped[Case] = relationship(back_populates="attempts")
+
+
 class Equipment(Base):
-    """A vehicle, stall, cabinet, site or adapter. details: JSON of its kind's spec (`core/power/equipment.py`), in a format
-    (`shapes.py`)."""
+    """A thing with identity: vehicle, stall, cabinet, site, lead, adapter, controller or instrument. details: JSON of its
+    kind's spec (`core/power/equipment.py`), in a format (`shapes.py`). made_at: since when it has these figures."""
 
     __tablename__ = "equipment"
 
@@ -87,6 +144,22 @@ class Equipment(Base):
     format: Mapped[int] = mapped_column(Integer, default=DETAILS_FORMAT, server_default="1")
     by_name: Mapped[str] = mapped_column(String(80), default="")
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+
+class EquipmentBefore(Base):
+    """What a piece of equipment was called and what its figures were, from made_at until until."""
+
+    __tablename__ = "equipment_before"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    equipment_id: Mapped[int] = mapped_column(ForeignKey("equipment.id"), index=True)
+    name: Mapped[str] = mapped_column(String(120))
+    site: Mapped[str] = mapped_column(String(120), default="")
+    details: Mapped[str] = mapped_column(Text)
+    format: Mapped[int] = mapped_column(Integer)
+    by_name: Mapped[str] = mapped_column(String(80), default="")
+    made_at: Mapped[datetime] = mapped_column(_Moment)
+    until: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
 
 
 class ReadingPicture(Base):
@@ -194,7 +267,8 @@ class StoredJudgement(Base):
     made of changes.
 
     judges: the version that judged. made_of: JSON naming every measurement, placement and observation it rests on.
-    outcome, danger, verdict, next_test, leads (the leading cause's code), stages (JSON): the line a list shows. result:
+    outcome, danger, verdict, next_test, leads (the leading cause's code), stages (JSON): the line a list shows. words: what
+    it is found by (`Listed`). result:
     JSON of judgement and placing, compressed, in a format (`shapes.py`); empty where refusal says why the session could
     not be judged.
     """
@@ -205,18 +279,49 @@ class StoredJudgement(Base):
     session_id: Mapped[int] = mapped_column(ForeignKey("charging_sessions.id"), unique=True)
     judges: Mapped[int] = mapped_column(Integer)
     format: Mapped[int] = mapped_column(Integer)
-    made_of: Mapped[str] = mapped_column(Text)
+    made_of: Mapped[str] = mapped_column(Text, deferred=True)
     outcome: Mapped[str] = mapped_column(String(20))
     danger: Mapped[bool] = mapped_column(Boolean, default=False, server_default="0")
     verdict: Mapped[str] = mapped_column(Text)
     next_test: Mapped[str] = mapped_column(Text)
     leads: Mapped[str] = mapped_column(String(60), default="", server_default="")
+    words: Mapped[str] = mapped_column(MEDIUMTEXT, default="", deferred=True)
     stages: Mapped[str] = mapped_column(Text)
     result: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
     refusal: Mapped[str] = mapped_column(Text, default="")
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
 
     session: Mapped[ChargingSession] = relationship(back_populates="judgement")
+
+
+class EarlierVerdict(Base):
+    """What was said of a session before its judgement came out otherwise. made_at, until: while it was said. why: what
+    changed, in words."""
+
+    __tablename__ = "earlier_verdicts"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("charging_sessions.id"), index=True)
+    outcome: Mapped[str] = mapped_column(String(20))
+    danger: Mapped[bool] = mapped_column(Boolean, default=False)
+    verdict: Mapped[str] = mapped_column(Text)
+    leads: Mapped[str] = mapped_column(String(60), default="")
+    why: Mapped[str] = mapped_column(String(300), default="")
+    made_at: Mapped[datetime] = mapped_column(_Moment)
+    until: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+
+class KnownBy(Base):
+    """What a piece of equipment is known by: an address, or an identity it tells. It is offered when it is met again."""
+
+    __tablename__ = "known_by"
+
+    mark: Mapped[str] = mapped_column(String(120), primary_key=True)
+    equipment_id: Mapped[int] = mapped_column(ForeignKey("equipment.id"), index=True)
+    by_name: Mapped[str] = mapped_column(String(80), default="")
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+    equipment: Mapped[Equipment] = relationship()
 
 
 class Placement(Base):
@@ -235,8 +340,9 @@ class Placement(Base):
 class Observation(Base):
     """What a person heard, saw, measured or did, for a session or a case.
 
-    kind: a stamp's key, or pin | step | plan | code | repair | closing. at_s: on the session's clock, for stamps.
-    place: contact, step or plan. Struck out, it stays on record and counts no more.
+    kind: a stamp's key, or pin | test | parts of a session, step | plan | situation | code | repair | cause | note | closing
+    of a case. at_s: on the session's clock, for stamps. place: contact, step, test, plan or cause. Struck out,
+    it stays on record and counts no more. sent_key: by which a device that sends it again is known.
     """
 
     __tablename__ = "observations"
@@ -253,6 +359,7 @@ class Observation(Base):
     by_name: Mapped[str] = mapped_column(String(80), default="")
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
     struck_by: Mapped[str] = mapped_column(String(80), default="")
+    sent_key: Mapped[str | None] = mapped_column(String(40), index=True, unique=True)
 
     case: Mapped[Case | None] = relationship(back_populates="observations")
     session: Mapped[ChargingSession | None] = relationship(back_populates="observations")
@@ -332,3 +439,37 @@ class Trail(Base):
     by_name: Mapped[str] = mapped_column(String(80))
     why: Mapped[str] = mapped_column(String(300))
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+
+class Listed(Base):
+    """A case, session or piece of equipment as lists sort it and the search finds it; kept beside them by
+    `work/listing.py`, and made anew where an older version made it.
+
+    kind: case | session | thing. state: of a case open | closed, of a session its outcome, of a thing its kind. waits_on,
+    since, back_on: as of the case. danger: something told of it can hurt. at: of a session its recording, as far as its
+    captures tell it. words: all it is found by beside its title.
+    """
+
+    __tablename__ = "listed"
+
+    kind: Mapped[str] = mapped_column(String(8), primary_key=True)
+    ref: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    version: Mapped[int] = mapped_column(Integer, default=0)
+    title: Mapped[str] = mapped_column(String(300), default="")
+    says: Mapped[str] = mapped_column(String(300), default="")
+    state: Mapped[str] = mapped_column(String(20), default="")
+    waits_on: Mapped[str] = mapped_column(String(8), default="")
+    danger: Mapped[bool] = mapped_column(Boolean, default=False)
+    at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+    since: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+    back_on: Mapped[date | None] = mapped_column(Date)
+    case_id: Mapped[int | None] = mapped_column(Integer)
+    words: Mapped[str] = mapped_column(MEDIUMTEXT, default="", deferred=True)
+
+    __table_args__ = (
+        Index("ix_listed_waiting", "kind", "state", "waits_on", "danger", "since"),
+        Index("ix_listed_in", "kind", "case_id", "at"),
+        Index("ix_listed_at", "kind", "at"),
+        Index("ix_listed_newest", "at", "ref"),
+        Index("ix_listed_words", "title", "words", mariadb_prefix="FULLTEXT", mysql_prefix="FULLTEXT"),
+    )

@@ -6,11 +6,13 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from gladwire.store.judgements import ask
+from gladwire.store.listed import to_list
 from gladwire.store.models import (
     BusDescription,
     Capture,
     CaptureChunk,
     ChargingSession,
+    EarlierVerdict,
     KeyLogFile,
     KnownGood,
     Observation,
@@ -43,10 +45,13 @@ def remove_session(db: Session, session: ChargingSession, by_name: str, why: str
     names = ", ".join(c.name for c in session.captures)
     _note(db, "session", session.title, f"with {names or 'no capture'}"[:500], by_name, why)
     gone = [c.sha256 for c in list(session.captures) if _forget(db, c)]
-    for kind in (Observation, KeyLogFile, StoredJudgement):
+    for kind in (Observation, KeyLogFile, StoredJudgement, EarlierVerdict):
         db.execute(delete(kind).where(kind.session_id == session.id))
     db.execute(delete(ChargingSession).where(ChargingSession.id == session.id))
     db.expunge(session)
+    to_list(db, "session", session.id)
+    if session.case_id is not None:
+        to_list(db, "case", session.case_id)
     return gone
 
 

@@ -21,9 +21,11 @@ from gladwire.web.pages import (
     curves,
     equipment,
     expect,
+    find,
     known,
     limits,
     messages,
+    pad,
     readings,
     removing,
     session,
@@ -32,13 +34,14 @@ from gladwire.web.pages import (
     swaps,
     timeline,
     today,
+    words,
 )
 from gladwire.web.services import services_for
 from gladwire.web.static_files import STATIC, VersionedFiles
 
 AREAS = (
-    today, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves, readings,
-    site_play, equipment, expect, bench, buses, removing, swaps, causes, limits, styleguide,
+    today, find, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves, readings,
+    site_play, equipment, expect, bench, buses, removing, swaps, pad, causes, limits, words, styleguide,
 )  # fmt: skip
 
 

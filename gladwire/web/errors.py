@@ -11,6 +11,7 @@ from sqlalchemy.exc import DBAPIError
 from starlette.exceptions import HTTPException
 from starlette.responses import JSONResponse, Response
 
+from gladwire.store.database import DEADLOCK
 from gladwire.web.templating import render
 
 
@@ -90,6 +91,9 @@ def install(app: FastAPI) -> None:
         if number in _NO_ROOM:
             what = "There is no room left on the disk. Nothing of this was stored."
             return refusal_response(request, 507, what, "Make room on the disk, then do it again.")
+        if number == DEADLOCK:
+            what = "Somebody wrote the same at the same moment. Nothing of this was stored."
+            return refusal_response(request, 503, what, "Do it again.")
         if number in _NO_ANSWER or error.connection_invalidated:
             what = f"The database does not answer; it is being brought back. {_what_is_known(request)}"
             return refusal_response(request, 503, what, "Wait a few seconds, then look at the page again.")

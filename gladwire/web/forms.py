@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import date
 from typing import Annotated
 
 from fastapi import Depends, Request
@@ -22,6 +23,7 @@ def plain_number(value: object) -> object:
 
 TypedNumber = Annotated[float, BeforeValidator(plain_number)]
 OptionalNumber = Annotated[float | None, BeforeValidator(plain_number)]
+OptionalDay = Annotated[date | None, BeforeValidator(lambda value: value or None)]
 
 
 def number_in(text: str) -> float | None:

@@ -15,13 +15,14 @@ from gladwire.core.lanes.frames.message_store import MessageStore
 from gladwire.core.signal.envelope import Summary
 from gladwire.core.signal.waveform import Waveform
 from gladwire.store.captures import DamagedCaptureError
-from gladwire.store.database import Sessions, engine_for, sessions_of
+from gladwire.store.database import Sessions, engine_for
 from gladwire.store.models import Capture
 from gladwire.store.samples import NoMessagesError, SampleCache
 from gladwire.store.supplements import BUS
 from gladwire.web.errors import RefusedError
 from gladwire.work.analysis import frames_between
 from gladwire.work.bounded import RefusedWorkError, default_bounds, run_bounded
+from gladwire.work.listing import listing_sessions
 from gladwire.work.stored import cache_key, keep_samples_again, options_for, original_file
 
 
@@ -72,7 +73,7 @@ def _key(db: Session, capture: Capture) -> str:
 
 
 def services_for(url: str, cache: Path, demo: bool) -> Services:
-    return Services(sessions_of(engine_for(url)), SampleCache(cache), demo)
+    return Services(listing_sessions(engine_for(url)), SampleCache(cache), demo)
 
 
 def services(request: Request) -> Services:

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
+from gladwire.core.case.checklist.step import judged
+from gladwire.core.case.checklist.steps import step_of
 from gladwire.core.case.proof import MODES, Mode
 from gladwire.core.diagnosis.answers import words
 from gladwire.core.diagnosis.cause import Disagreement, OwnerShare, RankedCause, Rests
@@ -23,6 +25,7 @@ from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.findings import Finding
 from gladwire.core.lanes.all import ROLE_BY_KEY
 from gladwire.core.lanes.bus.record import CanRecord
+from gladwire.core.lanes.frames.marks import marks_of
 from gladwire.core.lanes.frames.record import Connection, ConversationRecord
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.values import MeasuredValue, values_of
@@ -44,10 +47,11 @@ from gladwire.formats.reader import Reader
 from gladwire.formats.registry import BY_KEY as READER_BY_KEY
 from gladwire.formats.registry import READERS
 from gladwire.store.captures import WAITING
-from gladwire.store.cases import cases
+from gladwire.store.cases import open_case_names
 from gladwire.store.equipment import all_equipment, sessions_with
+from gladwire.store.judgements import earlier_verdicts
 from gladwire.store.measurements import settled_of
-from gladwire.store.models import Capture, Case, ChargingSession, Observation, ReadingPicture, Settlement
+from gladwire.store.models import Capture, ChargingSession, EarlierVerdict, Observation, ReadingPicture, Settlement
 from gladwire.store.readings import pictures_of
 from gladwire.web.charts.attenuation import Attenuation, attenuation
 from gladwire.web.charts.dialogue import Dialogue, dialogue
@@ -61,7 +65,11 @@ from gladwire.web.pages.known import Known, known_of
 from gladwire.web.power_view import Neighbour, PowerPanel, neighbours, power_panels, whole_of
 from gladwire.web.services import Database
 from gladwire.web.session_view import SessionView, is_waiting, session_view
-from gladwire.work.judging import tested
+from gladwire.web.stamps_waiting import Laid, laid_for
+from gladwire.web.took_part import TookPart, took_part
+from gladwire.work.cases import entry_of, newest_since_repair, walk_of
+from gladwire.work.judging import answers_of, tested
+from gladwire.work.listing import recorded
 
 # A list longer than this is neither read nor drawn; the download holds all.
 _MOST_ROWS = 400
@@ -339,9 +347,11 @@ class NextPart:
 
 def _next(shown: Shown) -> NextPart | None:
     told = shown.judgement
-    if not told.next:
+    planned = _planned(shown)
+    if not told.next and planned is None:
         return None
-    test = told.next[0]
+    test = planned or told.next[0]
+    others = [p for p in told.next if p.key != test.key]
     marked = contacts_in(test.do)
     connector = shown.connector if shown.connector in CONNECTORS else "type2"
     if connector == "type2" and any(s.stage == "precharge" for s in told.stages):
@@ -351,19 +361,25 @@ def _next(shown: Shown) -> NextPart | None:
     struck = [o for o in shown.session.observations if o.kind == "test" and o.struck_by]
     answers = [_answered(o) for o in (*tested(shown.session), *struck) if o.place in TESTS]
     leads = told.causes[0].title if told.causes else ""
-    held = forbidden(told.findings)
-    return NextPart(test, told.next[1:], answers, drawn, leads, sure, held, shown.session.id, shown.by_name)
+    held = forbidden(told.findings, answers_of(shown.session))
+    return NextPart(test, others, answers, drawn, leads, sure, held, shown.session.id, shown.by_name)
+
+
+def _planned(shown: Shown) -> Proposal | None:
+    """What the case's checklist asks for now, where this session is the one that speaks for it."""
+    case = shown.session.case
+    if case is None or case.state != "open" or newest_since_repair(case) is not shown.session:
+        return None
+    found = walk_of(case)
+    asked = found.now.proposal if found and found.now else None
+    return asked if asked and asked.results else None
 
 
 def _answered(o: Observation) -> AnswerRow:
     test = TESTS[o.place]
     own = next((c for c in CAUSES if c.test == test.key), None)
-    said = (
-        "It could not be told."
-        if o.unit not in ("so", "not_so")
-        else words(test, "so" if o.unit == "so" else "not_so", own)
-    )
-    return AnswerRow(o, test.do, said)
+    said = judged(step_of(o.place), entry_of(o)).text if o.kind == "step" else words(test, o.unit, own)
+    return AnswerRow(o, test.do, said or "It could not be told.")
 
 
 @dataclass(frozen=True)
@@ -570,9 +586,30 @@ def _corrected(values: dict[str, Any]) -> str:
     return " and ".join(words[name].format(value) for name, value in values.items())
 
 
-def _make_case(shown: Shown) -> Sequence[Case] | None:
-    """Open cases it can be put into; None where it is in one."""
-    return None if shown.session.case else cases(shown.db, "open")
+def _said_before(shown: Shown) -> Sequence[EarlierVerdict] | None:
+    return earlier_verdicts(shown.db, shown.session.id) or None
+
+
+def _pad(shown: Shown) -> Laid | None:
+    if shown.view is None:
+        return None
+    ends = [channel.end_s for m in shown.view.measured for channel in m.channels]
+    told = recorded(shown.session)  # the clock of a place nobody named says nothing of a stamp's moment
+    return laid_for(shown.session, told.at if told and told.zoned else None, max(ends, default=0.0))
+
+
+def _took_part(shown: Shown) -> TookPart:
+    marks = marks_of(shown.view.of(ConversationRecord)) if shown.view else ()
+    return took_part(shown.db, shown.session, marks)
+
+
+def _make_case(shown: Shown) -> bool | None:
+    return None if shown.session.case else True
+
+
+def _place(shown: Shown) -> Sequence[tuple[int, str]]:
+    """Open cases it can be put into."""
+    return open_case_names(shown.db)
 
 
 PANELS: tuple[Panel, ...] = (
@@ -596,6 +633,10 @@ PANELS: tuple[Panel, ...] = (
     Panel("known", "below", _known),
     Panel("recordings", "below", _recordings),
     Panel("reading", "below", _reading),
+    Panel("pad", "below", _pad),
+    Panel("said-before", "below", _said_before),
+    Panel("took-part", "below", _took_part),
+    Panel("place", "below", _place),
     Panel("make-case", "below", _make_case),
 )
 

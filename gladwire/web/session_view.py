@@ -46,6 +46,10 @@ class SessionView:
     def measured(self) -> tuple[Measured, ...]:
         return tuple(p.measured for p in self.placed)
 
+    def of(self, kind: type[R]) -> tuple[R, ...]:
+        """Records of a lane, of all captures."""
+        return tuple(record for m in self.measured for record in m.of(kind))
+
     def holds(self, kind: type[R]) -> bool:
         """Whether any capture shows this lane."""
         return any(m.of(kind) for m in self.measured)

@@ -10,10 +10,12 @@ from pathlib import Path
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.responses import HTMLResponse
 
+from gladwire.core.case.ending import WAITS
 from gladwire.core.diagnosis.cause import OWNER_WORDS
 from gladwire.core.lanes.all import ROLE_BY_KEY, SETTLED_ROLES
 from gladwire.core.plc.certificates import TROUBLE_WORDS
 from gladwire.core.quantities import BY_KEY as QUANTITIES
+from gladwire.core.scene.stamps import KINDS as STAMPS
 from gladwire.core.session.outcome import OUTCOME_WORDS
 from gladwire.core.words import seconds
 from gladwire.formats.registry import KNOWN
@@ -104,6 +106,8 @@ def make_environment() -> Environment:
         modules=modules,
         owner_words=OWNER_WORDS,
         outcome_words=OUTCOME_WORDS,
+        waits=WAITS,
+        stamp_words={kind.key: kind.words for kind in STAMPS},
         roles=ROLE_BY_KEY,
         settled_roles=SETTLED_ROLES,
         quantities=QUANTITIES,

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import traceback
+from functools import partial
 from typing import Any
 
 from sqlalchemy.orm import Session
 
-from gladwire.core.answers import RESULTS, Answer, Result
+from gladwire.core.answers import Answer
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.scene.inspection import Inspection
 from gladwire.core.scene.stamps import BY_KEY, Stamp
@@ -23,6 +24,9 @@ from gladwire.store.judgements import claim_session, done, keep_judged, keep_ref
 from gladwire.store.measurements import measured_of, newest_measurement
 from gladwire.store.models import Capture, ChargingSession, Observation, StoredMeasurement
 from gladwire.store.shapes import OldShapeError
+from gladwire.work.cases import answer_noted, steps_noted
+from gladwire.work.history import answers_of_record, before_here
+from gladwire.work.listing import words_of
 
 
 def judge_next(sessions: Sessions, worker: str) -> bool:
@@ -38,7 +42,13 @@ def judge_next(sessions: Sessions, worker: str) -> bool:
         try:
             parts = [Part(c.name, measured_of(m), placed_by_hand(c)) for c, m in found]
             result = (
-                judge_session(parts, stamps_of(session), inspections_of(session), answers_of(session))
+                judge_session(
+                    parts,
+                    stamps_of(session),
+                    inspections_of(session),
+                    [*answers_of_record(db, session), *answers_of(session)],
+                    before_here(db, session),
+                )
                 if parts
                 else None
             )
@@ -48,9 +58,11 @@ def judge_next(sessions: Sessions, worker: str) -> bool:
         except Exception as error:
             traceback.print_exc()
             sentence = f"This session could not be judged ({type(error).__name__}). Its captures are kept."
-            with sessions.begin() as writing:
-                keep_refusal(writing, claim, sentence, JUDGES, made_of)
+            refused = partial(keep_refusal, claim=claim, sentence=sentence, judges=JUDGES, made_of=made_of)
+            in_one(sessions, refused)
             return True
+
+    words = words_of(result.judgement, [p.measured for p in parts]) if result else ""
 
     def keep(db: Session) -> None:
         if result is None:
@@ -58,7 +70,7 @@ def judge_next(sessions: Sessions, worker: str) -> bool:
             for number in damaged:
                 ask_again(db.get_one(Capture, number))
         else:
-            keep_judged(db, claim, Judged.of(result), made_of)
+            keep_judged(db, claim, Judged.of(result), made_of, words)
 
     in_one(sessions, keep)
     return True
@@ -112,18 +124,13 @@ def _looked(session: ChargingSession) -> list[Observation]:
 
 def tested(session: ChargingSession) -> list[Observation]:
     """Results noted on the case's checklist, then those noted on the session itself, which hold where they differ."""
-    of_case = session.case.observations if session.case else []
-    asked = [o for o in of_case if o.kind == "step" and o.place in TESTS and TESTS[o.place].owners and not o.struck_by]
+    asked = steps_noted(session.case, session.created_at).values() if session.case else ()
     return [*asked, *(o for o in session.observations if o.kind == "test" and not o.struck_by)]
 
 
 def answers_of(session: ChargingSession) -> list[Answer]:
-    """What tests showed, in the order they were noted; `unit` holds the result."""
-    found = []
-    for o in tested(session):
-        result: Result = next((r for r in RESULTS if r == o.unit), "open")
-        found.append(Answer(test=o.place, result=result, text=o.text, by_name=o.by_name))
-    return found
+    """What tests showed, on the case's checklist and on the session itself."""
+    return [answer_noted(o) for o in tested(session) if o.place in TESTS]
 
 
 def stamps_of(session: ChargingSession) -> list[Stamp]:

@@ -15,6 +15,7 @@ import time
 from pathlib import Path
 
 from sqlalchemy import Connection, text
+from sqlalchemy.orm import Session
 
 from gladwire.core.measured import MEASURES
 from gladwire.core.session.judgement import JUDGES
@@ -27,18 +28,21 @@ from gladwire.store.captures import (
     stopped_by,
     tell_progress,
 )
-from gladwire.store.database import Sessions, engine_for, sessions_of
+from gladwire.store.database import Sessions, engine_for, in_one
 from gladwire.store.judgements import ask_outdated, release_judges
 from gladwire.store.measurements import newest_settlement, refuse, store_measured
-from gladwire.store.models import Capture, Settlement
+from gladwire.store.models import Capture, Settlement, utc_now
 from gladwire.store.samples import SampleCache
 from gladwire.store.supplements import BUS
 from gladwire.work.analysis import Outcome, analyse
 from gladwire.work.bounded import Bounds, Progress, RefusedWorkError, StopWork, default_bounds, get_ready, run_bounded
 from gladwire.work.judging import judge_next
+from gladwire.work.listing import come_back, list_outdated, listing_sessions
 from gladwire.work.stored import job_for, original_file
 
 _IDLE_S = 0.1
+# So often a worker that has nothing to do looks for cases whose day has come.
+_LOOKS_S = 30.0
 PARENT = "GLADWIRE_PARENT"
 
 
@@ -68,18 +72,20 @@ def _measure_next(sessions: Sessions, cache: SampleCache, worker: str, bounds: B
             within = bounds or default_bounds(capture.size)
             outcome = run_bounded(analyse, job, bounds=within, watch=watch)
     except (RefusedWorkError, StopWork, DamagedCaptureError) as error:
-        with sessions.begin() as db:
-            refuse(db.get_one(Capture, capture.id), str(error), READS)
+        words = str(error)
+        in_one(sessions, lambda db: refuse(db.get_one(Capture, capture.id), words, READS))
     else:
         _keep(sessions, capture.id, settlement, outcome)
     return True
 
 
 def _keep(sessions: Sessions, number: int, settlement: Settlement | None, outcome: Outcome) -> None:
-    with sessions.begin() as db:
+    def keep(db: Session) -> None:
         capture = db.get_one(Capture, number)
         capture.recorded_at, capture.kind = outcome.recorded_at, BUS if outcome.bus else ""
         store_measured(db, capture, settlement, outcome.measured, MEASURES, READS)
+
+    in_one(sessions, keep)
 
 
 def calm_collector() -> None:
@@ -104,7 +110,7 @@ def run_worker(url: str, cache_folder: Path) -> None:
     calm_collector()
     get_ready()
     engine = engine_for(url)
-    sessions, cache = sessions_of(engine), SampleCache(cache_folder)
+    sessions, cache = listing_sessions(engine), SampleCache(cache_folder)
     with engine.connect() as connection:
         worker = own_name(connection, socket.gethostname())
         with sessions.begin() as db:
@@ -114,9 +120,37 @@ def run_worker(url: str, cache_folder: Path) -> None:
             ask_outdated(db, JUDGES)
         # As named by it: a parent killed before this line would never be missed otherwise.
         parent = int(os.environ.get(PARENT, os.getppid()))
+        looked_at = 0.0
         while os.getppid() == parent:
-            if not work_once(sessions, cache, worker):
-                time.sleep(_IDLE_S)
+            if work_once(sessions, cache, worker):
+                continue
+            if time.monotonic() > looked_at + _LOOKS_S:
+                if keep_lists(sessions):
+                    continue
+                looked_at = time.monotonic()
+            time.sleep(_IDLE_S)
+
+
+def keep_lists(sessions: Sessions) -> int:
+    """Rows of lists an older version made, some at a time, and cases whose day has come; returns how many rows there were.
+
+    One worker at a time: two would make the same rows.
+    """
+    made = 0
+
+    def keep(db: Session) -> None:
+        nonlocal made
+        made = 0
+        if db.scalar(text("SELECT GET_LOCK('gladwire-lists', 0)")):
+            try:
+                made = list_outdated(db)
+            finally:
+                db.execute(text("DO RELEASE_LOCK('gladwire-lists')"))
+
+    # Apart: each locks rows in one order, both together would not.
+    in_one(sessions, lambda db: come_back(db, utc_now().date()))
+    in_one(sessions, keep)
+    return made
 
 
 def worker_command(cache_folder: Path) -> list[str]:

@@ -6,12 +6,17 @@ import numpy as np
 import pytest
 
 from gladwire.core.channels import recognise
+from gladwire.core.findings import apply
 from gladwire.core.lanes.lock.measure import measure_lock
 from gladwire.core.lanes.lock.record import LockRecord
+from gladwire.core.lanes.lock.rules import RULES
 from gladwire.core.lanes.proximity.measure import measure_proximity
+from gladwire.core.lanes.records import Records
+from gladwire.core.session.locking import with_locks_as_used
 from gladwire.core.settled import Settled
 from gladwire.core.signal.waveform import Waveform
 from gladwire.core.simulate.lock_motor import LockScript, latch_volts
+from tests.core.records import stays
 
 
 def seen(
@@ -163,3 +168,50 @@ def test_roles_by_name_and_unit(name: str, unit: str, role: str) -> None:
     waves = [Waveform("CP", np.zeros(4, np.float32), 1e3), Waveform(name, np.zeros(4, np.float32), 1e3, 0.0, unit)]
     assert [r.role for r in recognise(waves, Settled()).roles] == ["cp", role]
     assert [r.role for r in recognise(waves, Settled(roles={name: "other"})).roles] == ["cp", "other"]
+
+
+def with_pilot(script: LockScript, *states: tuple[str, float]) -> list[tuple[str, bool]]:
+    """Results of a lock beside a pilot that stays so long in each state."""
+    lock = seen(script)
+    (used,) = with_locks_as_used(Records.of_all([stays(*states), lock])).of(LockRecord)
+    return [(a.result, a.to_lock) for a in used.attempts]
+
+
+def test_a_capture_begun_in_a_charge_first_shows_the_release() -> None:
+    """Whoever locks does so before anybody asks (field guide's order of stages)."""
+    stuck, frees = LockScript().drive(8, through=False), LockScript().drive(8)
+    begun_in_c = (("C", 7.5), ("B", 4.5))
+    assert [a.result for a in seen(frees).attempts] == ["engaged"]  # by itself it cannot be told
+    assert with_pilot(frees, *begun_in_c) == [("released", False)]
+    assert with_pilot(stuck, *begun_in_c)[0][1] is False
+    assert with_pilot(frees, ("C", 8.2), ("B", 3.8)) == [("released", False)]  # together with the end
+
+
+@pytest.mark.parametrize(
+    "states",
+    [
+        (("A", 7.0), ("B", 2.0), ("C", 3.0)),  # locked, then asked
+        (("B", 12.0),),  # never asked
+        (("C", 12.0),),  # asked throughout
+        (("C", 3.0), ("B", 6.0), ("C", 3.0)),  # asked again after it
+        (("A", 2.0), ("B", 2.0), ("C", 2.9), ("B", 5.1)),  # woke the post, then locked
+    ],
+)
+def test_a_pulse_that_may_be_one_to_lock_stays_one(states: tuple[tuple[str, float], ...]) -> None:
+    assert with_pilot(LockScript().drive(8), *states) == [("engaged", True)]
+
+
+def test_a_lock_is_turned_once() -> None:
+    records = Records.of_all([stays(("C", 7.5), ("B", 4.5)), seen(LockScript().drive(8))])
+    once = with_locks_as_used(records)
+    assert with_locks_as_used(once) == once
+
+
+def test_a_position_alone_that_changes_after_the_request_proves_no_lock() -> None:
+    _, pin = LockScript().drive(8).record(12.0, 5e3, 0)
+    lock = measure_lock(None, pin)
+    (used,) = with_locks_as_used(Records.of_all([stays(("C", 7.5), ("B", 4.5)), lock])).of(LockRecord)
+    assert used.lets_go
+    told = {f.code for f in apply(RULES, used)}
+    assert told == {"lock_released"}
+    assert {f.code for f in apply(RULES, lock)} == {"lock_moved"}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -212,3 +214,18 @@ def test_a_capture_begun_in_a_charge_does_not_say_when_mains_was_switched_on() -
     assert "from the first sample" in text
     assert "after the vehicle asks" not in text
     assert (stage(found, "energise"), found.outcome, found.causes[0].owner) == ("proven", "charged", "none")
+
+
+@pytest.mark.parametrize("gone_s", [0.0, 4.0, 8.0])
+def test_a_line_that_is_gone_neither_sags_nor_dips(gone_s: float) -> None:
+    """Its volts were not lost on the way: they are not there."""
+    lanes = mains([(1.0, 230.0), (12.0, 0.0)], [(2.0, 16.0), (12.0, 0.0)], 13.0, 10e3, 3, seed=4)
+    times = np.arange(len(lanes[0].samples)) / 10e3
+    quiet = np.random.default_rng(5).normal(0, 0.05, len(times))
+    taken = [
+        replace(w, samples=np.where(times >= gone_s, quiet, w.samples).astype(np.float32)) if w.name[-1] == "2" else w
+        for w in lanes
+    ]
+    record = measure_mains([w for w in taken if w.unit == "V"], [w for w in taken if w.unit == "A"])
+    assert all(sag.share < 0.02 for sag in record.sags)
+    assert not record.dips

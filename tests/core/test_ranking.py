@@ -14,7 +14,7 @@ from gladwire.core.answers import Answer
 from gladwire.core.diagnosis import likelihood
 from gladwire.core.diagnosis.cause import Cause, OwnerShare, RankedCause
 from gladwire.core.diagnosis.causes import CAUSES
-from gladwire.core.diagnosis.evidence import ONE_FACT, observed, weigh
+from gladwire.core.diagnosis.evidence import ONE_FACT, Item, Observed, observed, weigh
 from gladwire.core.diagnosis.ranking import disagreement, pair, rests_on, rivals, weighed
 from gladwire.core.diagnosis.ranking import owners as owners_of
 from gladwire.core.diagnosis.ranking import rank as rank_of
@@ -23,6 +23,10 @@ from gladwire.core.rulebook import BY_CODE as RULES
 
 BY_CODE = {cause.code: cause for cause in CAUSES}
 WELDED = BY_CODE["contactor_welded"]
+
+
+def weighing(cause: Cause, seen: Observed) -> tuple[Item, ...]:
+    return weigh(cause, seen) or ()
 
 
 def finding(code: str, severity: Severity = "fault", start_s: float = 0.0, text: str = "") -> Finding:
@@ -61,7 +65,7 @@ def once_each(weights: dict[str, float]) -> float:
 
 
 def weight_of(cause: Cause, codes: list[str]) -> float:
-    return sum(item.weight for item in weigh(cause, observed([finding(code) for code in codes])) if item.finding)
+    return sum(item.weight for item in weighing(cause, observed([finding(code) for code in codes])) if item.finding)
 
 
 def expected_shares(found: list[Finding]) -> dict[str, float]:
@@ -232,9 +236,9 @@ def test_a_contrary_reading_never_raises_a_cause(found: list[Finding], cause: Ca
     contrary = next(iter(cause.speaks_against))
     if contrary in {f.code for f in found}:
         return
-    before = sum(i.weight for i in weigh(cause, observed(found)))
-    after = sum(i.weight for i in weigh(cause, observed([*found, finding(contrary)])) if i.code != "nothing_suspect")
-    quiet = sum(i.weight for i in weigh(cause, observed(found)) if i.code == "nothing_suspect")
+    before = sum(i.weight for i in weighing(cause, observed(found)))
+    after = sum(i.weight for i in weighing(cause, observed([*found, finding(contrary)])) if i.code != "nothing_suspect")
+    quiet = sum(i.weight for i in weighing(cause, observed(found)) if i.code == "nothing_suspect")
     assert after <= before - quiet + 1e-9
 
 
@@ -248,8 +252,8 @@ def test_what_is_expected_and_not_there_speaks_against() -> None:
         if other is None:
             continue
         seen = [finding(other)]
-        looked = sum(i.weight for i in weigh(cause, observed(seen, {c: "" for c in set(RULES) - fact})))
-        hidden = sum(i.weight for i in weigh(cause, observed(seen, {c: "" for c in RULES})))
+        looked = sum(i.weight for i in weighing(cause, observed(seen, {c: "" for c in set(RULES) - fact})))
+        hidden = sum(i.weight for i in weighing(cause, observed(seen, {c: "" for c in RULES})))
         assert looked <= hidden
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from gladwire.core.diagnosis import likelihood
 from gladwire.core.diagnosis.causes import CAUSES
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
+from gladwire.core.glossary import TOPICS as GLOSSARY
 from gladwire.core.rulebook import ALL as RULES
 from gladwire.core.scene.spine import AC_SPINE, DC_SPINE
 from gladwire.core.standards.source import SOURCES
@@ -19,7 +21,7 @@ def test_codes_are_unique() -> None:
 
 def test_every_cause_speaks_of_findings_that_exist() -> None:
     for cause in CAUSES:
-        assert cause.speaks_for
+        assert cause.speaks_for or (cause.stage and cause.code in TESTS[cause.test].tells)
         assert set(cause.speaks_for) | set(cause.speaks_against) <= CODES, cause.code
         assert not set(cause.speaks_for) & set(cause.speaks_against), cause.code
 
@@ -29,6 +31,11 @@ def test_every_cause_says_what_would_change_its_mind_and_what_proves_the_repair(
         assert all(len(text) > 10 for text in (TESTS[cause.test].do, cause.if_so, cause.if_not, cause.proof))
         assert TESTS[cause.test].caution
         assert TESTS[cause.test].minutes > 0
+
+
+def test_a_cause_is_played_or_says_why_not() -> None:
+    for cause in CAUSES:
+        assert bool(likelihood.plays_of(cause.code)) != bool(cause.unplayed), cause.code
 
 
 def test_every_rule_names_a_stage_and_a_known_source() -> None:
@@ -52,3 +59,11 @@ def test_what_a_rule_does_names_stages_that_exist() -> None:
     for rule in RULES:
         named = {*rule.breaks, *rule.proves, *rule.supports, *([rule.needs.reached] if rule.needs.reached else [])}
         assert named <= stages, rule.code
+
+
+def test_each_word_is_told_once_and_never_by_itself() -> None:
+    words = [w for t in GLOSSARY for w in t.words]
+    assert len({w.word.lower() for w in words}) == len(words)
+    others = [also.strip().lower() for w in words for also in w.also.split(",") if also.strip()]
+    assert not {w.word.lower() for w in words} & set(others)
+    assert all(w.means.endswith(".") for w in words)

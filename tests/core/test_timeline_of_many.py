@@ -233,6 +233,10 @@ def test_each_reported_mode_needs_its_own_proof_after_the_last_repair() -> None:
     assert [p.state for p in found.values()] == ["proven", "unproven", "unproven"]
     assert "not tried" in found["Portable"].text
     assert "repair came after" in found["DC post "].text
+    hurts = proofs(["dc"], [Tried("dc", "stall 4", "charged", charged, False, danger=True)])[0]
+    assert (hurts.state, hurts.text) == ("failing", "What “stall 4” tells can hurt: it proves nothing.")
+    held = proofs(["dc"], [Tried("dc", "stall 4", "charged", results(end="failed"), False)])[0]
+    assert (held.state, held.text) == ("unproven", "“stall 4” charged, and End failed.")
     unseen = proofs(["mode2"], [Tried("mode2", "garage", "unknown", results(request="proven"), False)])[0]
     assert unseen.state == "unproven"
     assert "Energise" in unseen.text

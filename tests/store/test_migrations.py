@@ -135,3 +135,84 @@ def test_data_of_a_newer_version_are_refused_in_words_and_left_alone(url: str) -
         migrate(url)
     assert revision(url) == "9999"
     engine.dispose()
+
+
+def test_steps_that_became_one_with_tests_keep_what_was_said(url: str) -> None:
+    command.upgrade(migration_config(url), "0009")
+    kept = (
+        ("step", "other_lead", "no", "", "elsewhere", "so", ""),
+        ("step", "mode2_ok", "yes", "", "mode2_ok", "not_so", ""),
+        ("step", "look", "yes", "a lip", "look", "other", "a lip"),
+        ("step", "codes", "skip", "", "codes", "skip", ""),
+        ("step", "cp_core", "Ω", "", "cp_core", "Ω", ""),
+        ("test", "post_alone", "so", "", "post_alone", "dead", ""),
+        ("test", "not_authorised", "so", "", "other_means", "so", ""),
+    )
+    engine = create_engine(url)
+    insert = text(
+        "INSERT INTO observations (kind, place, unit, text, by_name, made_at, struck_by) "
+        "VALUES (:kind, :place, :unit, :text, 'R', '2026-01-02', '')"
+    )
+    with engine.begin() as connection:
+        for kind, place, unit, words, *_ in kept:
+            connection.execute(insert, {"kind": kind, "place": place, "unit": unit, "text": words})
+        connection.execute(insert, {"kind": "step", "place": "swap", "unit": "yes", "text": "the lead"})
+    migrate(url)
+    migrate(url)
+    with engine.connect() as connection:
+        found = connection.execute(text("SELECT kind, place, unit, text FROM observations ORDER BY id")).all()
+    engine.dispose()
+    assert [tuple(row) for row in found[:-1]] == [(kind, *now) for kind, _, _, _, *now in kept]
+    assert found[-1].kind == "note"
+    assert found[-1].text.endswith("it follows one part. the lead")
+
+
+def test_attempts_and_what_took_part_become_rows_and_pieces(url: str) -> None:
+    command.upgrade(migration_config(url), "0011")
+    engine = create_engine(url)
+    rows = (
+        "INSERT INTO cases (id, title, complaint, vehicle, post, waits_for, modes, state, created_at, waits_since) "
+        "VALUES (1, 'x', '', '', '', '', '', 'open', '2026-01-02', '2026-01-02')",
+        "INSERT INTO equipment (id, kind, name, site, details, by_name, made_at) "
+        "VALUES (5, 'vehicle', 'van 7', '', '{}', 'x', '2026-01-02')",
+        "INSERT INTO charging_sessions (id, case_id, title, created_at) VALUES (3, 1, 's', '2026-01-02')",
+    )
+    noted = (
+        (10, 1, None, "attempt", "failed", '{"vehicle": "van 7", "post": "post “2”", "said": "E-04", "software": "1.4"}', ""),
+        (11, 1, None, "attempt", "charged", '{"vehicle": "van 3", "lead": "grey"}', "Ines"),
+        (12, None, 3, "parts", "", '{"vehicle": "van 3", "post": "post 3"}', "Ines"),
+        (13, None, 3, "parts", "", '{"vehicle": "van 7", "adapter": "tug", "software": "2"}', ""),
+        (14, 1, None, "note", "", "kept", ""),
+    )  # fmt: skip
+    with engine.begin() as connection:
+        for row in rows:
+            connection.execute(text(row))
+        for number, case, session, kind, unit, said, struck in noted:
+            connection.execute(
+                text(
+                    "INSERT INTO observations (id, case_id, session_id, kind, place, unit, text, by_name, made_at, "
+                    "struck_by) VALUES (:n, :c, :s, :k, '', :u, :t, 'Runa', '2026-02-03', :x)"
+                ),
+                {"n": number, "c": case, "s": session, "k": kind, "u": unit, "t": said, "x": struck},
+            )
+    migrate(url)
+    with engine.connect() as connection:
+        attempts = connection.execute(
+            text(
+                "SELECT a.id, a.came, a.said, a.software, a.struck_by, v.id, v.name, s.name, l.name FROM attempts a "
+                "LEFT JOIN equipment v ON v.id = a.vehicle_id LEFT JOIN equipment s ON s.id = a.stall_id "
+                "LEFT JOIN equipment l ON l.id = a.lead_id ORDER BY a.id"
+            )
+        ).all()
+        assert attempts[0] == (10, "failed", "E-04", "1.4", "", 5, "van 7", "post “2”", None)
+        assert attempts[1][1:5] + attempts[1][6:] == ("charged", "", "", "Ines", "van 3", None, "grey")
+        session = connection.execute(
+            text(
+                "SELECT vehicle_id, stall_id, a.name, software FROM charging_sessions s "
+                "JOIN equipment a ON a.id = s.adapter_id"
+            )
+        ).all()
+        assert session == [(5, None, "tug", "2")]
+        left = connection.execute(text("SELECT id FROM observations ORDER BY id")).scalars().all()
+        assert left == [12, 13, 14]
+    engine.dispose()

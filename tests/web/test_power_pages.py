@@ -267,7 +267,7 @@ def test_bad_equipment_and_expectations_are_told_in_words(client: TestClient) ->
 
 
 def test_pages_without_anything_still_say_what_to_do(client: TestClient) -> None:
-    assert "None yet." in client.get("/equipment").text
+    assert "Nothing has a name yet" in client.get("/equipment").text
     assert "Choose sessions at the side" in client.get("/curves").text
     assert "Nothing chosen" in client.get("/readings").text
 

@@ -181,13 +181,13 @@ def test_the_checklist_takes_readings_and_changes_what_follows(client: TestClien
     post(client, f"{case}/checklist", plan="nowhere")
     assert "Stored fault codes" in text(client, case)
     enter = f"{case}/checklist/entries"
-    post(client, enter, step="codes", answer="yes", text="P0D41", by_name="Runa")
+    post(client, enter, step="codes", answer="other", text="P0D41", by_name="Runa")
     assert "Stored code : P0D41" in text(client, case)
     post(client, enter, step="cp_core", open="true", by_name="Runa")
     page = text(client, f"{case}/checklist")
     assert "CP is open" in page
-    assert "A lead whose CP is open cannot pass" in page
-    post(client, enter, step="other_lead", answer=["yes", "skip"], by_name="Runa")
+    assert "A lead whose CP is not sound cannot pass" in page
+    post(client, enter, step="elsewhere", answer=["so", "skip"], by_name="Runa")
     assert "Left out" in text(client, f"{case}/checklist")
     for wrong in (
         {"step": "nothing"},
@@ -200,7 +200,7 @@ def test_the_checklist_takes_readings_and_changes_what_follows(client: TestClien
     struck = re.findall(r"/observations/(\d+)/strike", client.get(f"{case}/checklist").text)
     assert post(client, f"/observations/{struck[-1]}/strike", by_name="R", back="checklist") == f"{case}/checklist"
     page = text(client, f"{case}/checklist")
-    assert "A lead whose CP is open" not in page
+    assert "A lead whose CP is not sound" not in page
     assert '<span class="struck">' in client.get(f"{case}/checklist").text
     assert "struck out by R" in page
 
@@ -217,9 +217,9 @@ def test_a_case_closes_only_on_proof_of_every_mode_or_with_a_reason(client: Test
     assert (refused.status_code, "Not proven yet" in refused.text) == (409, True)
     post(client, f"{case}/notes", kind="repair", text="Contact changed", by_name="Runa")
     assert "A repair came after" in text(client, case)
-    post(client, f"{case}/state", state="closed", why="vehicle sold", by_name="Runa")
+    post(client, f"{case}/state", state="closed", ending="handed_over", why="vehicle sold", by_name="Runa")
     closed = text(client, case)
-    assert "Closed without proof : vehicle sold" in closed
+    assert "Closed, handed over : vehicle sold" in closed
     assert client.post("/cases", data={"title": "x", "modes": "flying"}).status_code == 422
     assert client.post(f"/sessions/{number}/mode", data={"mode": "flying"}).status_code == 422
     with sessions() as db:

@@ -392,6 +392,34 @@ def _well(r: R) -> Lanes:
     return lanes
 
 
+def _dead_phase(r: R) -> Lanes:
+    """One phase of three has neither volts nor current, in one half of plays from a moment on."""
+    ac = _ac(r, r.uniform(9, 14), duty=26.7)
+    lanes = _charges(r, ac, r.uniform(12, 15.5), phases=3)
+    gone = r.choice(("1", "2", "3"))
+    from_s = 0.0 if r.random() < 0.5 else ac.asks_s + r.uniform(4, 6)
+    return [ac.pilot, *(_silenced(r, w, from_s) if w.name.endswith(gone) else w for w in lanes)]
+
+
+def _silenced(r: R, wave: Waveform, from_s: float) -> Waveform:
+    times = np.arange(len(wave.samples)) / wave.rate_hz
+    quiet = np.random.default_rng(r.randrange(999)).normal(0, 0.05, len(times)).astype(np.float32)
+    return replace(wave, samples=np.where(times >= from_s, quiet, wave.samples).astype(np.float32))
+
+
+def _ventilated(r: R) -> Lanes:
+    """Asked for with 270 Ω, from the first."""
+    duty, hz = r.choice((16.7, 26.7, 41.7)), 1000.0 * (1 + r.uniform(-0.003, 0.003))
+    script = (
+        PilotScript().circuit(HEALTHY, "none", r.uniform(400, 1200)).circuit(HEALTHY, "waiting", r.uniform(500, 1500))
+    )
+    script.circuit(HEALTHY, "waiting", r.uniform(400, 900), duty, hz)
+    script.circuit(HEALTHY, "ventilated", 1e3 * r.uniform(4, 12), duty, hz)
+    script.circuit(HEALTHY, "waiting", 700, duty, hz).circuit(HEALTHY, "none", 500)
+    scope = Scope(noise_v=r.uniform(0.03, 0.15), bits=r.choice((8, 10, 12)))
+    return [script.record(r.choice((20e3, 40e3, 103e3)), scope, r.randrange(999))]
+
+
 _ACS: tuple[tuple[str, Callable[[R], Lanes]], ...] = (
     ("contactor_not_closing", _not_closing),
     ("supply_missing", _no_supply),
@@ -418,6 +446,8 @@ _ACS: tuple[tuple[str, Callable[[R], Lanes]], ...] = (
     ("neutral_open", _no_neutral),
     ("vehicle_stops_drawing", _stops_drawing),
     ("lock_blocked", _backs_off),
+    ("phase_missing", _dead_phase),
+    ("ventilation_demanded", _ventilated),
     (WELL, _well),
 )
 

@@ -87,13 +87,14 @@ def since_before(before: Sequence[Stands], after: Sequence[Stands]) -> str:
 
 class Tried(NamedTuple):
     """One session of a case: the mode it was tried in ("" not said), its outcome, its stages, whether a repair came
-    after it."""
+    after it, and whether something it tells can hurt."""
 
     mode: str
     title: str
     outcome: str
     stages: Sequence[Stands]
     repaired_since: bool
+    danger: bool = False
 
 
 class ModeProof(NamedTuple):
@@ -117,6 +118,11 @@ def _proof(mode: Mode, tried: Sequence[Tried]) -> ModeProof:
         return ModeProof(mode.title, "failing", f"“{newest.title}” {newest.outcome.replace('_', ' ')}.")
     if newest.repaired_since:
         return ModeProof(mode.title, "unproven", f"A repair came after “{newest.title}”: try it again.")
+    if newest.danger:
+        return ModeProof(mode.title, "failing", f"What “{newest.title}” tells can hurt: it proves nothing.")
+    failed = [s.title for s in newest.stages if s.state == "failed"]
+    if newest.outcome == "charged" and failed:
+        return ModeProof(mode.title, "unproven", f"“{newest.title}” charged, and {_and(failed)} failed.")
     if newest.outcome == "charged":
         return ModeProof(mode.title, "proven", f"“{newest.title}” charged and ended in order.")
     open_ = [s.title for s in newest.stages if s.stage in _TO_PROVE and s.state != "proven"]

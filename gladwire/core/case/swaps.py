@@ -13,17 +13,25 @@ from typing import Literal, NamedTuple, get_args
 
 from gladwire.core.information import entropy_bits
 
-Part = Literal["vehicle", "post", "lead", "adapter", "software"]
+Part = Literal["vehicle", "post", "lead", "adapter", "controller", "software"]
 PARTS: tuple[Part, ...] = get_args(Part)
 PART_WORDS: Mapping[Part, str] = {
-    "vehicle": "the vehicle", "post": "the post", "lead": "the lead", "adapter": "the adapter", "software": "the version",
+    "vehicle": "the vehicle", "post": "the post", "lead": "the lead", "adapter": "the adapter",
+    "controller": "the controller", "software": "the version",
 }  # fmt: skip
 Came = Literal["charged", "failed", "open"]
 
 # A part at fault fails so often where it takes part, anything else so often all the same.
 _FAULTY, _SOUND = 0.9, 0.06
 # How common it is that a fault follows one part of a kind, a pair of them, all of them (what they share), or none.
-_COMMON: Mapping[str, float] = {"vehicle": 3.0, "post": 3.0, "lead": 2.0, "adapter": 1.5, "software": 1.0}
+_COMMON: Mapping[str, float] = {
+    "vehicle": 3.0,
+    "post": 3.0,
+    "lead": 2.0,
+    "adapter": 1.5,
+    "controller": 1.5,
+    "software": 1.0,
+}
 _PAIR, _ALL, _NOTHING = 0.6, 0.7, 0.7
 # Take part in every attempt: what nobody noted of them may be one and the same, and at fault.
 _ALWAYS: tuple[Part, ...] = ("vehicle", "post")

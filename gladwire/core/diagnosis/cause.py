@@ -26,7 +26,8 @@ class Cause(NamedTuple):
     speaks_for, speaks_against: finding code to weight; 1 is a hint, 3 is nearly decisive. test: key of the test that
     separates it from its neighbours (`tests.py`); if_so, if_not: what either result means. repair: what mends it and who
     does, never a word to try again; proof: the capture or reading that closes the case after it. quiet: weight that
-    nothing suspect was found, of all that could be seen.
+    nothing suspect was found, of all that could be seen. stage: where nothing captured tells it. unplayed: why the simulator
+    does not play it, "" where it does.
     """
 
     code: str
@@ -42,6 +43,8 @@ class Cause(NamedTuple):
     repair: str
     proof: str
     quiet: float = 0.0
+    stage: str = ""
+    unplayed: str = ""
 
 
 class Evidence(BaseModel):

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from gladwire.core.answers import Answer
+from gladwire.core.answers import Answer, Before
 from gladwire.core.diagnosis import answers as results
 from gladwire.core.diagnosis import likelihood
 from gladwire.core.diagnosis.cause import Cause
@@ -36,27 +36,40 @@ ONE_FACT: tuple[frozenset[str], ...] = (
     # A party that is gone in the middle: it says nothing more, or its connection goes.
     frozenset({"vehicle_silent", "vehicle_closed"}),
     frozenset({"post_silent", "connection_closed"}),
+    # A lock that lets go, or does not.
+    frozenset({"lock_released", "lock_not_released"}),
     # A limit of the post that falls.
     frozenset({"post_lowers_limit", "offer_lowered"}),
 )  # fmt: skip
-# Stands for the observation that nothing suspect was found.
-QUIET = "nothing_suspect"
+# Tests that ask the same: what they say alike counts once.
+ONE_QUESTION: tuple[frozenset[str], ...] = (
+    frozenset({"others_here", "swap_vehicle"}),
+    frozenset({"elsewhere", "swap_post", "mode2_ok"}),
+)
+# Stands for the observation that nothing suspect was found, and for how often a cause was it here before.
+QUIET, BEFORE = "nothing_suspect", "seen_before"
 _FACT_OF = {code: number for number, codes in enumerate(ONE_FACT) for code in codes}
+_QUESTION_OF = {key: number for number, keys in enumerate(ONE_QUESTION) for key in keys}
 # What is not there weighs no more than this, all together: the simulator expects more than the world keeps.
 _MOST_ABSENT = 3.0
+# What was counted elsewhere in the record, and nobody looked whether it failed in the same way.
+_OF_RECORD = 0.5
 
 
 @dataclass(frozen=True)
 class Observed:
     """What a session shows. heard: of each code the gravest finding that is evidence. blind: by code, what was missing for it
     to be seen; None where nobody said what could be seen, so that no absence counts. answers: what tests showed, of each the
-    last. ac: the lead is a part of its own.
+    last. ac: the lead is a part of its own. complaint: codes of causes that may be it though nothing yet speaks for them.
+    before: by code, what closed cases say.
     """
 
     heard: Mapping[str, Finding] = field(default_factory=dict)
     blind: Mapping[str, str] | None = None
     answers: tuple[Answer, ...] = ()
     ac: bool = True
+    complaint: frozenset[str] = frozenset()
+    before: Mapping[str, Before] = field(default_factory=dict)
 
     @property
     def is_quiet(self) -> bool:
@@ -71,8 +84,8 @@ class Observed:
 
 class Item(NamedTuple):
     """One observation in the light of a cause. weight: logarithm of odds, for it where positive. finding: None where it was
-    looked for and is not there, and where it is the result of a test (answer). declared: what the cause says of it;
-    measured: what was counted, if anything was.
+    looked for and is not there, where it is the result of a test (answer), and where closed cases say it (before).
+    declared: what the cause says of it; measured: what was counted, if anything was.
     """
 
     code: str
@@ -81,6 +94,7 @@ class Item(NamedTuple):
     declared: float
     measured: likelihood.Measured | None
     answer: Answer | None = None
+    before: Before | None = None
 
 
 def observed(
@@ -88,6 +102,7 @@ def observed(
     blind: Mapping[str, str] | None = None,
     answers: Sequence[Answer] = (),
     ac: bool = True,
+    before: Mapping[str, Before] | None = None,
 ) -> Observed:
     """What findings say, each code at its gravest. What follows from another fault says nothing of its own."""
     heard: dict[str, Finding] = {}
@@ -95,27 +110,56 @@ def observed(
         if not finding.follows and (finding.code not in heard or _loudness(finding) > _loudness(heard[finding.code])):
             heard[finding.code] = finding
     last = {answer.test: answer for answer in answers if answer.test in TESTS}
-    return Observed(heard, blind, tuple(last.values()), ac)
+    return Observed(heard, blind, tuple(last.values()), ac, before=before or {})
 
 
 def _loudness(finding: Finding) -> tuple[float, int]:
     return LOUDNESS[finding.severity], SEVERITIES.index(finding.severity)
 
 
-def weigh(cause: Cause, seen: Observed) -> tuple[Item, ...]:
-    """What speaks for and against a cause, of each fact the weightiest; empty where nothing seen speaks for it."""
+def weigh(cause: Cause, seen: Observed) -> tuple[Item, ...] | None:
+    """What speaks for and against a cause, of each fact the weightiest. None where the cause is not considered: no finding
+    speaks for it, no result of a test points at it, and no complaint names it."""
     spoken = tuple(_once(_heard(cause, seen)))
-    if not any(item.declared > 0 for item in spoken):
-        return ()
-    quiet = (Item(QUIET, cause.quiet, None, cause.quiet, None),) if cause.quiet and seen.is_quiet else ()
-    return (*spoken, *quiet, *_bounded(_absent(cause, seen)), *_told(cause, seen))
+    if not (_considered(cause, seen) or any(item.declared > 0 for item in spoken)):
+        return None
+    quiet = (Item(QUIET, cause.quiet, None, cause.quiet, None),) if cause.quiet and seen.is_quiet and seen.heard else ()
+    return (*spoken, *quiet, *_bounded(_absent(cause, seen)), *_told(cause, seen), *_before(cause, seen))
+
+
+def _considered(cause: Cause, seen: Observed) -> bool:
+    """A complaint names it, or something looked at or measured points at it; what was only asked brings nothing in."""
+    shown = (a for a in seen.answers if TESTS[a.test].kind != "ask")
+    return cause.code in seen.complaint or any(results.points_at(TESTS[a.test], a.result, cause) for a in shown)
+
+
+def asked_already(test: str, answers: Sequence[Answer]) -> bool:
+    """Whether it was answered, or another that asks the same was; what the record says elsewhere is still worth asking."""
+    same = _QUESTION_OF.get(test)
+    return any(
+        a.test == test or (same is not None and _QUESTION_OF.get(a.test) == same and a.result != results.OPEN)
+        for a in answers
+        if a.of_record != "elsewhere"
+    )
 
 
 def _told(cause: Cause, seen: Observed) -> Iterator[Item]:
+    """Results of tests; what several say alike to one question counts once."""
+    kept: dict[tuple[str | int, bool], Item] = {}
     for answer in seen.answers:
-        if answer.result != "open":
-            said = results.weight(TESTS[answer.test], answer.result, cause, seen.ac)
-            yield Item(answer.test, said, None, said, None, answer)
+        said = results.weight(TESTS[answer.test], answer.result, cause, seen.ac)
+        said *= _OF_RECORD if answer.of_record == "elsewhere" else 1.0
+        if said:
+            key = (_QUESTION_OF.get(answer.test, answer.test), said > 0)
+            if key not in kept or abs(said) > abs(kept[key].weight):
+                kept[key] = Item(answer.test, said, None, said, None, answer)
+    yield from kept.values()
+
+
+def _before(cause: Cause, seen: Observed) -> Iterator[Item]:
+    told = seen.before.get(cause.code)
+    if told and told.weight:
+        yield Item(BEFORE, told.weight, None, told.weight, None, None, told)
 
 
 def sign(cause: Cause, code: str, finding: Finding | None = None) -> Item | None:

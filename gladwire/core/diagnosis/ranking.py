@@ -43,7 +43,7 @@ class Weighed(NamedTuple):
 def weighed(seen: Observed, sharpness: float | None = None) -> tuple[Weighed, ...]:
     """Every cause something speaks for, the likeliest first. sharpness: by which log-odds are scaled, else as counted."""
     by = likelihood.sharpness() if sharpness is None else sharpness
-    scored = [(cause, items) for cause in CAUSES if (items := weigh(cause, seen))]
+    scored = [(cause, items) for cause in CAUSES if (items := weigh(cause, seen)) is not None]
     captured = [_captured(cause, items, by) for cause, items in scored]
     odds = [held * _tested(items) for held, (_, items) in zip(captured, scored, strict=True)]
     total = sum(odds) + _OPEN * sum(captured) + math.exp(by * _UNLISTED)
@@ -70,11 +70,16 @@ def rank(seen: Observed, findings: Sequence[Finding]) -> tuple[RankedCause, ...]
 def owners(seen: Observed) -> tuple[OwnerShare, ...]:
     """What share of the causes each party owns, the largest first; what is left to one is nobody's yet. Empty without
     causes."""
+    return owners_of(weighed(seen))
+
+
+def owners_of(ranked: Sequence[Weighed]) -> tuple[OwnerShare, ...]:
+    """The same, of causes that are weighed already."""
     found: dict[Owner, float] = {}
-    for w in weighed(seen):
+    for w in ranked:
         found[w.cause.owner] = found.get(w.cause.owner, 0.0) + w.share
-    ranked = sorted(found.items(), key=lambda pair: -pair[1])
-    return tuple(OwnerShare(owner=owner, share=round(share, 3)) for owner, share in ranked if share >= _LEAST_SHARE)
+    sorted_ = sorted(found.items(), key=lambda pair: -pair[1])
+    return tuple(OwnerShare(owner=owner, share=round(share, 3)) for owner, share in sorted_ if share >= _LEAST_SHARE)
 
 
 def rivals(causes: Sequence[RankedCause]) -> tuple[RankedCause, ...]:
@@ -93,25 +98,31 @@ def rests_on(seen: Observed) -> Rests | None:
     lead = ranked[0]
     found = []
     for item in lead.items:
-        if item.weight > 0 and item.finding:
-            rest = {code: f for code, f in seen.heard.items() if code != item.code}
-            without = weighed(replace(seen, heard=rest))
+        if item.weight > 0 and (item.finding or item.answer):
+            without = weighed(_without(seen, item))
             left = next((w.share for w in without if w.cause is lead.cause), 0.0)
             then = next(iter(without), None)
-            found.append((left, item.finding, then))
+            found.append((left, item, then))
     if not found:
         return None
-    left, finding, then = min(found, key=lambda f: (f[0], f[1].code))
+    left, item, then = min(found, key=lambda f: (f[0], f[1].code))
     leads = then is not None and then.share >= _LEAST_SHARE
+    told = item.finding or _not_there(item, lead.cause)
     return Rests(
-        code=finding.code,
-        text=finding.text,
-        start_s=finding.start_s,
-        end_s=finding.end_s,
+        code=item.code,
+        text=told.text,
+        start_s=told.start_s,
+        end_s=told.end_s,
         left=round(left, 3),
         then=then.cause.title if then and leads else "",
         then_share=round(then.share, 3) if then and leads else 0.0,
     )
+
+
+def _without(seen: Observed, item: Item) -> Observed:
+    if item.answer:
+        return replace(seen, answers=tuple(a for a in seen.answers if a is not item.answer))
+    return replace(seen, heard={code: f for code, f in seen.heard.items() if code != item.code})
 
 
 def disagreement(seen: Observed) -> Disagreement | None:
@@ -119,12 +130,14 @@ def disagreement(seen: Observed) -> Disagreement | None:
     one of them is silent."""
     noted = {code: f for code, f in seen.heard.items() if _PEOPLE & set(RULES[code].needs.lanes)}
     whole = weighed(seen)
-    if not whole or not (noted or seen.answers):
+    counted = tuple(a for a in seen.answers if a.of_record)
+    told = [a for a in seen.answers if not a.of_record]
+    if not whole or not (noted or told):
         return None
     shown = {code: f for code, f in seen.heard.items() if code not in noted}
-    alone = next(iter(weighed(replace(seen, heard=shown, answers=()))), None)
+    alone = next(iter(weighed(replace(seen, heard=shown, answers=counted))), None)
     lead = whole[0]
-    by_people = [item for item in lead.items if item.answer or item.code in noted]
+    by_people = [item for item in lead.items if item.answer in told or item.code in noted]
     if alone and alone.cause is not lead.cause:
         for_it = [item for item in by_people if item.weight > 0] or by_people
         return Disagreement(
@@ -239,10 +252,12 @@ def _among(
 
 def _not_there(item: Item, cause: Cause) -> Evidence:
     by_name = item.answer.by_name if item.answer else ""
-    if item.answer and item.answer.result != "open":
+    if item.answer:
         test = TESTS[item.code]
         own = cause if cause.test == test.key else next((c for c in CAUSES if c.test == test.key), None)
         text = f"{words(test, item.answer.result, own)} {item.answer.text}".strip()
+    elif item.before:
+        text = item.before.words
     elif item.code == QUIET:
         text = "Nothing that was looked for is suspect."
     else:

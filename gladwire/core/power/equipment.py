@@ -5,13 +5,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import date
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from gladwire.core.power.chain import Context, Policy
 
-Kind = Literal["vehicle", "stall", "cabinet", "site", "adapter"]
+Kind = Literal["vehicle", "stall", "cabinet", "site", "lead", "adapter", "controller", "instrument"]
 Amount = Annotated[float | None, Field(gt=0, le=1e6, allow_inf_nan=False)]
 
 
@@ -24,8 +25,10 @@ class _Spec(BaseModel):
 
 
 class VehicleSpec(_Spec):
-    """consumption: in consumption_unit, for distance."""
+    """model: make and model; software: its version. consumption: in consumption_unit, for distance."""
 
+    model: str = ""
+    software: str = ""
     pack_class_v: Annotated[float | None, Field(ge=48, le=1500)] = None
     pack_kwh: Amount = None
     vehicle_kw: Amount = None
@@ -41,6 +44,7 @@ class VehicleSpec(_Spec):
 
 class StallSpec(_Spec):
     """label: painted on it; app_name: what the app calls it; reach_m: of its cable; serves: vehicle sides it reaches.
+    model: make, model and generation; connectors: as its cables and sockets end.
 
     cabinet: name of what feeds it, several with commas between; proven: whether that was found by a test, or is only assumed.
     x, y: place on the plan, in metres.
@@ -48,6 +52,9 @@ class StallSpec(_Spec):
 
     label: str = ""
     app_name: str = ""
+    model: str = ""
+    software: str = ""
+    connectors: str = ""
     post_class: str = ""
     cabinet: str = ""
     proven: bool = False
@@ -82,6 +89,8 @@ class SiteSpec(_Spec):
 class AdapterSpec(_Spec):
     """label_kw at label_v: what its print says where it names no amperes; a label in kW means nothing without its volts."""
 
+    label: str = ""
+    software: str = ""
     adapter_a_continuous: Amount = None
     adapter_a_peak: Amount = None
     label_kw: Amount = None
@@ -101,12 +110,46 @@ class AdapterSpec(_Spec):
         return found
 
 
+class LeadSpec(_Spec):
+    """label: its print; cores: as it is built, such as 5 × 2.5 mm²; cable_code_a: what its proximity resistor stands for."""
+
+    label: str = ""
+    connectors: str = ""
+    cores: str = ""
+    cable_code_a: Amount = None
+    cable_a: Amount = None
+    reach_m: Amount = None
+
+
+class ControllerSpec(_Spec):
+    """A controller put into a vehicle or post after it was built. fitted_in: what it sits in."""
+
+    model: str = ""
+    software: str = ""
+    fitted_in: str = ""
+
+
+class InstrumentSpec(_Spec):
+    """measures: what it is for; reach: its range; category: measurement category with its volts; probes: their factors.
+    calibrated_until: the last day its calibration holds."""
+
+    model: str = ""
+    measures: str = ""
+    reach: str = ""
+    category: str = ""
+    probes: str = ""
+    calibrated_until: date | None = None
+
+
 SPECS: Mapping[Kind, type[_Spec]] = {
     "vehicle": VehicleSpec,
     "stall": StallSpec,
     "cabinet": CabinetSpec,
     "site": SiteSpec,
+    "lead": LeadSpec,
     "adapter": AdapterSpec,
+    "controller": ControllerSpec,
+    "instrument": InstrumentSpec,
 }
 # What each figure is called on a form, with its unit; figures not named here are no plain numbers.
 FIELDS: Mapping[str, tuple[str, str]] = {

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple, TypeVar
 
-from gladwire.core.answers import Answer
+from gladwire.core.answers import Answer, Before
 from gladwire.core.lanes.pilot.record import PilotRecord, as_one
 from gladwire.core.lanes.records import Record, Records
 from gladwire.core.scene.inspection import Inspection
@@ -27,13 +28,15 @@ class Beside(NamedTuple):
 @dataclass(frozen=True)
 class Scene:
     """records: by lane, in order of time; those that are judged do not overlap where their lane says so. beside: sessions of
-    other vehicles in the same captures, whose records are not here. answers: what tests showed."""
+    other vehicles in the same captures, whose records are not here. answers: what tests showed. before: by code of a cause,
+    what closed cases say."""
 
     records: Records = field(default_factory=Records)
     stamps: tuple[Stamp, ...] = ()
     inspections: tuple[Inspection, ...] = ()
     beside: tuple[Beside, ...] = ()
     answers: tuple[Answer, ...] = ()
+    before: Mapping[str, Before] = field(default_factory=dict)
 
     def of(self, kind: type[R]) -> tuple[R, ...]:
         return self.records.of(kind)

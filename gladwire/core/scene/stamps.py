@@ -39,6 +39,8 @@ KINDS: tuple[StampKind, ...] = (
     StampKind("display_reads", "Display reads (say which, and what)", "seen", "draw"),
     StampKind("neighbour_plugs_in", "A neighbour plugs in", "seen", "hold"),
     StampKind("neighbour_leaves", "A neighbour leaves", "seen", "hold"),
+    StampKind("start_accepted", "Card or app accepted", "seen", "authorise"),
+    StampKind("start_refused", "Card or app refused", "seen", "authorise"),
     StampKind("note", "Note", "note", "hold"),
 )
 BY_KEY = {kind.key: kind for kind in KINDS}

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from pydantic import BaseModel, ConfigDict
 
+from gladwire.core.answers import Answer, Before
+from gladwire.core.diagnosis.answers import danger_of
 from gladwire.core.diagnosis.cause import Disagreement, OwnerShare, RankedCause, Rests
 from gladwire.core.diagnosis.evidence import observed
 from gladwire.core.diagnosis.next_test import Proposal, proposals
-from gladwire.core.diagnosis.ranking import disagreement, owners, pair, rank, rests_on, weighed
+from gladwire.core.diagnosis.ranking import disagreement, owners, pair, rank, rests_on
 from gladwire.core.findings import Finding, apply, gravest_first
 from gladwire.core.lanes.all import LANES
 from gladwire.core.rulebook import danger
@@ -24,13 +26,15 @@ from gladwire.core.session.verdict import verdict_sentence
 from gladwire.core.stage import StageResult
 
 # Raise when the same measurements would be judged differently; stored judgements of an older version are then made anew.
-JUDGES = 15
+JUDGES = 17
 
 
 class Judgement(BaseModel):
     """What is said of a plug-in, whether it was one capture or several on one clock. judges: the version that judged.
 
-    next: tests worth doing, best first. rests: what the leading cause rests on most.
+    hurts: what tests showed that can hurt, in words. next: tests worth doing, best first. rests: what the leading cause rests
+    on most. blind: by code of a finding, what was missing for it to be seen. ac: the lead is a part of its own. record,
+    before: what was counted in what is kept here, of attempts and of closed cases.
     disagreement: where people's words and captures part. both: two causes that are likelier
     together.
     """
@@ -42,17 +46,22 @@ class Judgement(BaseModel):
     stages: tuple[StageResult, ...]
     outcome: Outcome
     verdict: str
+    hurts: str = ""
     causes: tuple[RankedCause, ...]
     owners: tuple[OwnerShare, ...] = ()
     next: tuple[Proposal, ...] = ()
     rests: Rests | None = None
     disagreement: Disagreement | None = None
     both: tuple[str, ...] = ()
+    blind: Mapping[str, str] = {}
+    ac: bool = True
+    record: tuple[Answer, ...] = ()
+    before: Mapping[str, Before] = {}
 
     @property
-    def danger(self) -> Finding | None:
-        """What can hurt somebody, if anything; the verdict begins with it."""
-        return danger(self.findings)
+    def is_dangerous(self) -> bool:
+        """Whether something can hurt somebody; the verdict begins with it."""
+        return bool(self.hurts) or danger(self.findings) is not None
 
 
 def judge(scene: Scene) -> Judgement:
@@ -62,18 +71,24 @@ def judge(scene: Scene) -> Judgement:
     findings = placed(gravest_first(found), spine_of(scene))
     stages = walk(scene, findings)
     blind = blind_spots(scene, findings, stages)
-    seen = observed(findings, blind, scene.answers, ac=all(s.stage != "precharge" for s in stages))
+    hurts = danger_of(scene.answers)
+    seen = observed(findings, blind, scene.answers, all(s.stage != "precharge" for s in stages), scene.before)
     return Judgement(
         findings=findings,
         stages=stages,
         outcome=outcome_of(scene, stages, findings),
-        verdict=verdict_sentence(scene, findings),
+        verdict=f"{hurts} {verdict_sentence(scene, findings)}".strip(),
+        hurts=hurts,
         causes=rank(seen, findings),
         owners=owners(seen),
-        next=proposals(weighed(seen), findings, seen.ac, frozenset(a.test for a in seen.answers)),
+        next=proposals(seen, findings),
         rests=rests_on(seen),
         disagreement=disagreement(seen),
         both=tuple(cause.code for cause in pair(seen) or ()),
+        blind=blind,
+        ac=seen.ac,
+        record=tuple(a for a in scene.answers if a.of_record),
+        before=scene.before,
     )
 
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
-from gladwire.core.answers import Answer
+from gladwire.core.answers import Answer, Before
 from gladwire.core.lanes.all import LANES
 from gladwire.core.lanes.frames.parties import Parties, all_connections, only_of, parties_of
 from gladwire.core.lanes.frames.record import ConversationRecord
@@ -19,6 +19,7 @@ from gladwire.core.scene.scene import Beside, Scene
 from gladwire.core.scene.stamps import Stamp
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.judgement import Judgement, judge
+from gladwire.core.session.locking import with_locks_as_used
 from gladwire.core.session.outcome import OUTCOME_WORDS, Outcome
 from gladwire.core.session.timeline import Part, Placed, place
 from gladwire.core.standards.practice import TIE_S
@@ -43,10 +44,11 @@ def judge_session(
     stamps: Sequence[Stamp] = (),
     inspections: Sequence[Inspection] = (),
     answers: Sequence[Answer] = (),
+    before: Mapping[str, Before] | None = None,
 ) -> SessionResult:
     """Place every capture, join what they show, and judge it. Raises ValueError for no capture at all."""
     placed = place(parts)
-    scene = replace(scene_of(placed, stamps, inspections), answers=tuple(answers))
+    scene = replace(scene_of(placed, stamps, inspections), answers=tuple(answers), before=before or {})
     return SessionResult(_judged(scene), scene, placed, _shown_only(placed, scene))
 
 
@@ -99,7 +101,7 @@ _GRAVITY: tuple[Outcome, ...] = ("failed_to_start", "dropped_out", "derated", "u
 
 
 def _gravity(judgement: Judgement) -> tuple[bool, int]:
-    return judgement.danger is None, _GRAVITY.index(judgement.outcome)
+    return not judgement.is_dangerous, _GRAVITY.index(judgement.outcome)
 
 
 def judge_alone(measured: Measured) -> Judgement:
@@ -114,7 +116,7 @@ def scene_of(placed: Sequence[Placed], stamps: Sequence[Stamp] = (), inspections
     records: dict[str, tuple[Record, ...]] = {
         lane.key: lane.join([r for p in in_order for r in p.records.of(lane.record)]) for lane in LANES
     }
-    return Scene(Records(records), tuple(sorted(stamps, key=lambda s: s.at_s)), tuple(inspections))
+    return Scene(with_locks_as_used(Records(records)), tuple(sorted(stamps, key=lambda s: s.at_s)), tuple(inspections))
 
 
 def _shown_only(placed: Sequence[Placed], scene: Scene) -> tuple[str, ...]:

@@ -10,6 +10,7 @@ from gladwire.core.lanes.pilot.record import PilotRecord
 from gladwire.core.lanes.records import Record, Records
 from gladwire.core.measured import Measured
 from gladwire.core.session.alignment import Alignment, by_events, by_recorded_start, landmarks_of
+from gladwire.core.session.locking import with_locks_as_used
 from gladwire.core.words import seconds
 
 # Recorded starts that say more than this apart are of another plug-in.
@@ -42,8 +43,8 @@ class Placed(NamedTuple):
 
 def placed_at(part: Part, alignment: Alignment) -> Placed:
     """A capture where an alignment puts it."""
-    records = part.measured.records.moved(alignment.clock) if alignment.how != "none" else Records()
-    return Placed(part.name, part.measured, alignment, records)
+    moved = part.measured.records.moved(alignment.clock) if alignment.how != "none" else Records()
+    return Placed(part.name, part.measured, alignment, with_locks_as_used(moved))
 
 
 def place(parts: Sequence[Part]) -> tuple[Placed, ...]:

@@ -2,27 +2,42 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Self
 
 from fastapi import APIRouter, Form, Request
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.case.checklist.plan import Plan
+from gladwire.core.case.ending import ENDING_BY_KEY, ENDINGS, WAITS, WAITS_BY_KEY, Ending, refusal
 from gladwire.core.case.proof import BY_KEY as MODES_BY_KEY
 from gladwire.core.case.proof import MODES, Mode, ModeProof
+from gladwire.core.diagnosis.causes import BY_CODE as CAUSE_BY_CODE
+from gladwire.core.diagnosis.causes import CAUSES
 from gladwire.core.scene.inspection import BY_KEY as CONDITIONS
+from gladwire.core.scene.stamps import BY_KEY as STAMPS
 from gladwire.core.standards.connectors import place_words
-from gladwire.store.cases import case_with_sessions, cases, charging_session, close_case, reopen_case
+from gladwire.store.cases import (
+    case_with_sessions,
+    cases_by,
+    charging_session,
+    close_case,
+    reopen_case,
+    sessions_by,
+    wait_for,
+)
 from gladwire.store.judgements import ask
-from gladwire.store.models import Case, Observation
-from gladwire.web.case_view import plan_of, proofs_of, reported
+from gladwire.store.listed import Page, closed_cases, counts_of_open, open_cases, sessions_listed
+from gladwire.store.models import Case, Observation, utc_now
 from gladwire.web.errors import RefusedError
+from gladwire.web.forms import OptionalDay
 from gladwire.web.pages.rows import CaseRow, SessionRow, case_row, session_row
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
+from gladwire.work.cases import Standing, Unsafe, plan_of, proofs_of, reported, standing_of, unsafe
 
 router = APIRouter()
 
@@ -37,8 +52,18 @@ class CaseForm(BaseModel):
     vehicle: str = Field("", max_length=120)
     post: str = Field("", max_length=120)
     waits_for: str = Field("", max_length=300)
+    waits_on: str = ""
+    back_on: OptionalDay = None
     modes: list[str] = []
     session: int | None = None
+
+    @model_validator(mode="after")
+    def _waits_for_somebody(self) -> Self:
+        if self.waits_on and self.waits_on not in WAITS_BY_KEY:
+            raise ValueError("somebody from the list was expected to wait for")
+        if self.waits_on and WAITS_BY_KEY[self.waits_on].day and self.back_on is None:
+            raise ValueError("the day it waits for is missing")
+        return self
 
     @field_validator("modes")
     @classmethod
@@ -49,14 +74,30 @@ class CaseForm(BaseModel):
 
     def columns(self) -> dict[str, str]:
         """What the table of cases holds of it."""
-        return {**self.model_dump(exclude={"session", "modes"}), "modes": ",".join(self.modes)}
+        return {**self.model_dump(exclude={"session", "modes", "waits_on", "back_on"}), "modes": ",".join(self.modes)}
+
+    def set_waiting(self, case: Case) -> None:
+        day = bool(self.waits_on) and WAITS_BY_KEY[self.waits_on].day
+        wait_for(case, self.waits_on, self.back_on if day else None)
 
 
 @dataclass(frozen=True)
 class CasesPage:
+    """show: key of the filter. filters: (key, title, how many)."""
+
     area: str
-    open: list[CaseRow]
-    closed: list[CaseRow]
+    show: str
+    filters: list[tuple[str, str, int]]
+    rows: list[CaseRow]
+    page: Page
+
+
+@dataclass(frozen=True)
+class SessionsPage:
+    area: str
+    show: str
+    rows: list[SessionRow]
+    page: Page
 
 
 @dataclass(frozen=True)
@@ -79,11 +120,16 @@ class CasePage:
     plan: Plan | None
     modes: tuple[Mode, ...]
     reported: list[str]
+    causes: Sequence[tuple[str, str]]
+    stands: Standing
+    unsafe: Unsafe | None
     by_name: str
 
     @property
-    def proven(self) -> bool:
-        return all(p.state == "proven" for p in self.proofs)
+    def endings(self) -> list[Ending]:
+        """How it can close, as it stands."""
+        held = self.unsafe.says if self.unsafe else ""
+        return [e for e in ENDINGS if not refusal(e, _unproven(self.proofs), held, "a reason", True)]
 
 
 def case_or_404(db: Database, number: int) -> Case:
@@ -94,17 +140,45 @@ def case_or_404(db: Database, number: int) -> Case:
 
 
 @router.get("/cases")
-def list_cases(db: Database) -> Response:
-    rows = [case_row(case) for case in cases(db)]
-    return render(
-        "cases.html", CasesPage("cases", [r for r in rows if r.state == "open"], [r for r in rows if r.state != "open"])
-    )
+def list_cases(db: Database, show: str = "open", page: int = 1) -> Response:
+    """A page of cases: open ones by whom they wait for, those that are not safe, or closed ones."""
+    counts = counts_of_open(db)
+    filters = [
+        ("open", "Open", sum(counts.values())),
+        ("unsafe", "Not safe", sum(n for (_, d), n in counts.items() if d)),
+    ]
+    for one in WAITS:
+        filters.append((one.key, one.means, sum(n for (on, _), n in counts.items() if on in _waited_on(one.key))))
+    closed = closed_cases(db, page if show == "closed" else 1)
+    filters.append(("closed", "Closed", closed.total))
+    if show not in {key for key, _, _ in filters}:
+        raise RefusedError(404, "There is no such list of cases.", "Choose one of the lists.")
+    keys = () if show in ("open", "unsafe") else _waited_on(show)
+    chosen = closed if show == "closed" else open_cases(db, keys, show == "unsafe", page)
+    rows = [case_row(case) for case in cases_by(db, chosen.refs)]
+    return render("cases.html", CasesPage("cases", show, filters, rows, chosen))
+
+
+def _waited_on(key: str) -> tuple[str, ...]:
+    """A case of which nobody said whom it waits for waits for whoever looks."""
+    return ("me", "") if key == "me" else (key,)
+
+
+@router.get("/sessions")
+def list_sessions(db: Database, show: str = "all", page: int = 1) -> Response:
+    """A page of sessions, the last recorded first. show: all | loose, those in no case."""
+    if show not in ("all", "loose"):
+        raise RefusedError(404, "There is no such list of sessions.", "Choose one of the lists.")
+    chosen = sessions_listed(db, show == "loose", page)
+    rows = [session_row(s) for s in sessions_by(db, chosen.refs)]
+    return render("sessions.html", SessionsPage("cases", show, rows, chosen))
 
 
 @router.post("/cases")
 def make_case(db: Database, form: Annotated[CaseForm, Form()]) -> Response:
     """Make a case; with `session` given, that session becomes its first."""
-    case = Case(**form.columns())
+    case = Case(**form.columns(), waits_on="", waits_since=utc_now())
+    form.set_waiting(case)
     db.add(case)
     if form.session is not None:
         session = charging_session(db, form.session)
@@ -120,6 +194,7 @@ def make_case(db: Database, form: Annotated[CaseForm, Form()]) -> Response:
 @router.get("/cases/{number}")
 def one_case(request: Request, db: Database, number: int) -> Response:
     case = case_or_404(db, number)
+    stands = standing_of(case)
     page = CasePage(
         area="cases",
         case=case,
@@ -130,16 +205,31 @@ def one_case(request: Request, db: Database, number: int) -> Response:
         plan=plan_of(case),
         modes=MODES,
         reported=reported(case),
+        causes=_causes_in_order(stands),
+        stands=stands,
+        unsafe=unsafe(case),
         by_name=name_of(request),
     )
     return render("case.html", page)
+
+
+def _causes_in_order(stands: Standing) -> list[tuple[str, str]]:
+    """(code, title) of every cause, those that lead first."""
+    leading = [code for code, _, _ in stands.causes]
+    return [(c.code, c.title) for c in sorted(CAUSES, key=lambda c: leading.index(c.code) if c.code in leading else 99)]
 
 
 _NOTED_WORDS = {"repair": "Repair", "code": "Stored code", "closing": "Closed without proof", "note": "Note"}
 
 
 def _noted(o: Observation) -> Noted | None:
-    """Repairs, codes, notes and looks at contacts; the checklist lists its own entries."""
+    """Repairs, codes, notes, looks at contacts and what it was; the checklist lists its own entries."""
+    if o.kind == "cause" and o.place in CAUSE_BY_CODE:
+        return Noted(o, "It was", f"{CAUSE_BY_CODE[o.place].title}.")
+    if o.kind == "closing" and o.place in ENDING_BY_KEY:
+        return Noted(o, f"Closed, {ENDING_BY_KEY[o.place].title.lower()}", o.text)
+    if o.kind in STAMPS:
+        return Noted(o, "Stamped", STAMPS[o.kind].words + (f", “{o.text}”" if o.text else ""))
     if o.kind == "pin":
         pin, where = place_words(o.place)
         seen = CONDITIONS[o.unit].words if o.unit in CONDITIONS else o.unit
@@ -159,6 +249,8 @@ def note(
 ) -> Response:
     """Note a repair, a stored code or anything else; a repair makes every earlier proof stale."""
     case = case_or_404(db, number)
+    if kind == "repair":  # what was found before it says nothing of what comes after
+        ask(*case.sessions)
     db.add(Observation(case_id=case.id, kind=kind, text=text.strip(), by_name=by_name))
     return signed(RedirectResponse(f"/cases/{number}", 303), by_name)
 
@@ -168,40 +260,76 @@ def change_case(db: Database, number: int, form: Annotated[CaseForm, Form()]) ->
     case = case_or_404(db, number)
     for key, value in form.columns().items():
         setattr(case, key, value)
+    if case.state == "open":
+        form.set_waiting(case)
     return RedirectResponse(f"/cases/{number}", 303)
+
+
+class EndForm(BaseModel):
+    """How a case closes. cause: what it was, where somebody knows."""
+
+    model_config = ConfigDict(str_strip_whitespace=True)
+
+    state: str = Field(pattern="^(open|closed)$")
+    ending: str = "mended"
+    why: str = Field("", max_length=300)
+    cause: str = Field("", max_length=60)
+    back_on: OptionalDay = None
+    by_name: str = Field("", max_length=80)
 
 
 @router.post("/cases/{number}/state")
-def change_state(
-    db: Database,
-    number: int,
-    state: Annotated[str, Form(pattern="^(open|closed)$")],
-    why: Annotated[str, Form(max_length=300)] = "",
-    by_name: Annotated[str, Form(max_length=80)] = "",
-) -> Response:
-    """Close or reopen. A case whose reported modes are not all proven closes only with a reason."""
+def change_state(db: Database, number: int, form: Annotated[EndForm, Form()]) -> Response:
+    """Close or reopen. Mended is what is proven; otherwise it closes as something else, with a reason. The cause counts for
+    later cases of the same vehicle or post."""
     case = case_or_404(db, number)
-    if state == "open":
+    if form.state == "open":
         reopen_case(case)
         return RedirectResponse(f"/cases/{number}", 303)
-    open_ = [p.mode for p in proofs_of(case) if p.state != "proven"]
-    if open_ and not why.strip():
-        text = f"Not proven yet: {'; '.join(open_)}. Nothing was closed."
-        raise RefusedError(409, text, "Prove every reported mode, or say why the case closes without.")
-    if open_:
-        db.add(Observation(case_id=case.id, kind="closing", text=why.strip(), by_name=by_name))
-    close_case(case)
-    return RedirectResponse(f"/cases/{number}", 303)
+    if form.cause and form.cause not in CAUSE_BY_CODE:
+        raise RefusedError(422, "That is no cause known here.", "Choose one from the list, or leave it open.")
+    ending = ENDING_BY_KEY.get(form.ending)
+    if ending is None:
+        raise RefusedError(422, "A case cannot close like that.", "Choose how it ends.")
+    held = unsafe(case)
+    why_not = refusal(ending, _unproven(proofs_of(case)), held.says if held else "", form.why, form.back_on is not None)
+    if why_not:
+        text = f"{why_not}. Nothing was closed."
+        raise RefusedError(409, text, "Say what is missing, or close it as what it is.")
+    if form.why:
+        db.add(Observation(case_id=case.id, kind="closing", place=ending.key, text=form.why, by_name=form.by_name))
+    if form.cause:
+        db.add(Observation(case_id=case.id, kind="cause", place=form.cause, by_name=form.by_name))
+    close_case(case, ending.key, form.back_on if ending.day else None)
+    return signed(RedirectResponse(f"/cases/{number}", 303), form.by_name)
 
 
-@router.post("/sessions/{number}/case")
-def attach(db: Database, number: int, case: Annotated[int, Form()]) -> Response:
-    """Put a session that has no case yet into an open one."""
-    session, chosen = charging_session(db, number), case_or_404(db, case)
+def _unproven(proofs: Sequence[ModeProof]) -> tuple[str, ...]:
+    """Modes that stand in the way of "mended"."""
+    return tuple(p.mode for p in proofs if p.state != "proven") if proofs else ("no mode was reported",)
+
+
+@router.post("/sessions/{number}/place")
+def name_and_move(
+    db: Database,
+    number: int,
+    title: Annotated[str, Form(min_length=1, max_length=200)],
+    case: Annotated[str, Form(pattern=r"^\s*\d{0,9}\s*$")] = "",
+    by_name: Annotated[str, Form(max_length=80)] = "",
+) -> Response:
+    """Rename a session, or move it: into another case, or out of any. Where it was stays on record in both cases."""
+    session = charging_session(db, number)
     if session is None:
-        raise RefusedError(404, f"There is no session {number}.", "Open it again from Today.")
-    if session.case_id not in (None, case):
-        raise RefusedError(409, f"This session belongs to case {session.case_id} already.", "Open that case.")
-    session.case = chosen
-    ask(session)  # what the case's checklist found out counts for it
-    return RedirectResponse(f"/sessions/{number}", 303)
+        raise RefusedError(404, f"There is no session {number}.", "Look through the list of sessions.")
+    before, wanted = session.case, case_or_404(db, int(case)) if case.strip() else None
+    session.title = title.strip() or session.title
+    if wanted is not before:
+        if wanted is not None and wanted.state != "open":
+            raise RefusedError(409, f"Case {wanted.id} is closed. Nothing was moved.", "Open that case again first.")
+        ask(*{s.id: s for c in (before, wanted) if c for s in (*c.sessions, session)}.values())
+        for where, said in ((before, "moved away"), (wanted, "moved here")):
+            if where is not None:
+                text = f"Session {number}, “{session.title[:120]}”, was {said}."
+                db.add(Observation(case_id=where.id, kind="note", text=text, by_name=by_name))
+        session.case = wanted
+    return signed(RedirectResponse(f"/sessions/{number}", 303), by_name)

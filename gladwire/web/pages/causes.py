@@ -9,13 +9,14 @@ from fastapi import APIRouter
 from markupsafe import Markup
 from starlette.responses import Response
 
+from gladwire.core.case.checklist.steps import step_of
 from gladwire.core.diagnosis import likelihood
-from gladwire.core.diagnosis.answers import words
+from gladwire.core.diagnosis.answers import outcomes, points_at, words
 from gladwire.core.diagnosis.cause import OWNER_WORDS, Cause, Owner
-from gladwire.core.diagnosis.causes import BY_CODE, CAUSES
+from gladwire.core.diagnosis.causes import BY_CODE, CAUSES, stage_of
 from gladwire.core.diagnosis.evidence import ONE_FACT, Item, sign
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
-from gladwire.core.diagnosis.tests import Test
+from gladwire.core.diagnosis.tests import GROUPS, TOOLS, Test
 from gladwire.core.rulebook import BY_CODE as RULES
 from gladwire.core.scene.spine import AC_SPINE, DC_SPINE
 from gladwire.store.judgements import sessions_led_by
@@ -27,6 +28,7 @@ from gladwire.web.templating import render
 router = APIRouter()
 _MOST_SESSIONS = 20
 _DRAWN = Path(__file__).parents[1] / "static" / "causes"
+_STAGE = "stage"
 TITLES = {s.key: s.title for s in (*AC_SPINE, *DC_SPINE)}
 
 
@@ -46,20 +48,27 @@ class Sign:
 
 @dataclass(frozen=True)
 class TestRow:
-    """A test with both results, and the causes it is for."""
+    """A test, what may come of it and which causes that makes think of, and the causes it is for. first: tests that come
+    before it, or that call for it, in words."""
 
     test: Test
-    so: str
-    not_so: str
+    results: list[tuple[str, list[Cause]]]
     causes: list[Cause]
+    tools: list[str]
+    first: str
 
 
 @dataclass(frozen=True)
 class CausesPage:
     area: str
     by_owner: list[tuple[str, list[tuple[Cause, int]]]]
-    tests: list[TestRow]
     sharpness: float
+
+
+@dataclass(frozen=True)
+class TestsPage:
+    area: str
+    groups: list[tuple[str, list[TestRow]]]
 
 
 @dataclass(frozen=True)
@@ -79,14 +88,19 @@ class CausePage:
 
 @router.get("/causes")
 def causes() -> Response:
-    """Every cause by who owns it, and every test."""
+    """Every cause by who owns it."""
     owners: list[Owner] = list(OWNER_WORDS)
     listed = [
         (OWNER_WORDS[owner], [(c, likelihood.plays_of(c.code)) for c in CAUSES if c.owner == owner]) for owner in owners
     ]
-    used = {c.test for c in CAUSES}
-    tests = [_row(t) for t in TESTS.values() if t.key in used or t.owners]
-    return render("causes.html", CausesPage("causes", listed, tests, likelihood.sharpness()))
+    return render("causes.html", CausesPage("causes", listed, likelihood.sharpness()))
+
+
+@router.get("/tests")
+def tests() -> Response:
+    """Every test by what it is a test of."""
+    groups = [(title, [_row(t) for t in found]) for title, found in GROUPS]
+    return render("tests.html", TestsPage("causes", groups))
 
 
 @router.get("/causes/{code}")
@@ -131,13 +145,21 @@ def _sign(cause: Cause, item: Item) -> Sign:
 def _row(test: Test) -> TestRow:
     own = [c for c in CAUSES if c.test == test.key]
     first = own[0] if own else None
-    return TestRow(test, words(test, "so", first), words(test, "not_so", first), own)
+    results = [
+        (words(test, key, first), [c for c in CAUSES if points_at(test, key, c)] if test.tells else [])
+        for key in ((_STAGE,) if test.by_stage else outcomes(test))
+    ]
+    before = [f"after “{step_of(key).title}”" for key in test.after]
+    if test.only_if:
+        key, result = test.only_if
+        before.append(
+            f"only where “{step_of(key).title}” {'found something' if result == 'so' else 'is as it should be'}"
+        )
+    return TestRow(test, results, own, [TOOLS[tool] for tool in test.needs], "; ".join(before))
 
 
 def _stage(cause: Cause) -> str:
-    """Title of the stage at which what tells it best is told."""
-    best = max(cause.speaks_for, key=lambda code: cause.speaks_for[code])
-    return TITLES.get(RULES[best].stage, "")
+    return TITLES.get(stage_of(cause), "")
 
 
 def _drawing(code: str) -> Markup | None:

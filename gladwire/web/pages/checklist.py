@@ -2,19 +2,27 @@
 
 from __future__ import annotations
 
+import json
+from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 from starlette.responses import RedirectResponse, Response
 
-from gladwire.core.case.checklist.plan import BY_PLAN, PLANS, Place, Plan, walk
+from gladwire.core.case.checklist.plan import BY_PLAN, PLANS, Plan
 from gladwire.core.case.checklist.step import SKIP, Entry
-from gladwire.core.case.checklist.steps import BY_KEY as STEPS
+from gladwire.core.case.checklist.steps import step_of
+from gladwire.core.case.checklist.walk import Place, Walk
+from gladwire.core.diagnosis.cause import OwnerShare
+from gladwire.core.diagnosis.ranking import owners_of
+from gladwire.core.diagnosis.situation import Situation
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
+from gladwire.core.diagnosis.tests import TOOLS
 from gladwire.store.judgements import ask
 from gladwire.store.models import Case, Observation
-from gladwire.web.case_view import entries_of, plan_of, standing, unsafe
 from gladwire.web.charts.faces import Face, face
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import reading_in
@@ -22,6 +30,7 @@ from gladwire.web.pages.cases import case_or_404
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render, sentence
+from gladwire.work.cases import Unsafe, entry_of, plan_of, repaired_at, situation_of, steps_noted, unsafe, walk_of
 
 router = APIRouter()
 
@@ -39,38 +48,64 @@ class PlaceRow:
 
 @dataclass(frozen=True)
 class ChecklistPage:
+    """done: what was entered or captured; next: what is open, the first is now; rest: what waits or is not needed."""
+
     area: str
     case: Case
     plans: tuple[Plan, ...]
     plan: Plan | None
-    rows: list[PlaceRow]
-    minutes: int
-    unsafe: str
+    walk: Walk | None
+    done: list[PlaceRow]
+    next: list[PlaceRow]
+    rest: list[PlaceRow]
+    owners: tuple[OwnerShare, ...]
+    situation: Situation
+    tools: Mapping[str, str]
+    repaired: datetime | None
+    unsafe: Unsafe | None
     by_name: str
+
+    @property
+    def open_(self) -> float:
+        """The share of causes nobody has listed."""
+        return max(0.0, 1.0 - sum(w.share for w in self.walk.ranked)) if self.walk else 1.0
 
 
 @router.get("/cases/{number}/checklist")
 def checklist(request: Request, db: Database, number: int) -> Response:
     case = case_or_404(db, number)
-    plan = plan_of(case)
-    connector = request.cookies.get("connector", "type2")
-    rows = _rows(case, plan, connector) if plan else []
-    left = sum(r.place.step.test.minutes for r in rows if r.place.state in ("now", "later"))
-    return render(
-        "checklist.html", ChecklistPage("cases", case, PLANS, plan, rows, left, unsafe(case), name_of(request))
+    found = walk_of(case)
+    rows = _rows(case, found, request.cookies.get("connector", "type2")) if found else []
+    page = ChecklistPage(
+        area="cases",
+        case=case,
+        plans=PLANS,
+        plan=plan_of(case),
+        walk=found,
+        done=[r for r in rows if r.place.state == "done"],
+        next=[r for r in rows if r.place.state in ("now", "later")],
+        rest=[r for r in rows if r.place.state in ("waits", "not_needed")],
+        owners=owners_of(found.ranked) if found else (),
+        situation=situation_of(case),
+        tools=TOOLS,
+        repaired=max(repaired_at(case), default=None),
+        unsafe=unsafe(case),
+        by_name=name_of(request),
     )
+    return render("checklist.html", page)
 
 
-def _rows(case: Case, plan: Plan, connector: str) -> list[PlaceRow]:
-    entries = entries_of(case)
-    noted = {o.place: o for o in standing(case, "step")}
-    found = []
-    for place in walk(plan, entries):
+def _rows(case: Case, found: Walk, connector: str) -> list[PlaceRow]:
+    noted = steps_noted(case)
+    rows = []
+    for place in found.places:
+        key = place.step.key
         contacts = place.step.contacts if place.state == "now" else ()
         drawn = _face(connector, contacts) if contacts else None
-        struck = [o for o in case.observations if o.kind == "step" and o.struck_by and o.place == place.step.key]
-        found.append(PlaceRow(place, entries.get(place.step.key), noted.get(place.step.key), drawn, struck))
-    return found
+        struck = [o for o in case.observations if o.kind == "step" and o.struck_by and o.place == key]
+        entry = entry_of(noted[key]) if key in noted else None
+        rows.append(PlaceRow(place, entry, noted.get(key), drawn, struck))
+    return rows
 
 
 def _face(connector: str, contacts: tuple[str, ...]) -> Face:
@@ -111,9 +146,9 @@ _OPEN_OHM = 1e9
 def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Response:
     """Enter a reading; what follows is worked out anew."""
     case = case_or_404(db, number)
-    step = STEPS.get(form.step)
-    if step is None:
+    if form.step not in TESTS:
         raise RefusedError(422, f"There is no step “{form.step}”.", "Enter it on the checklist.")
+    step = step_of(form.step)
     skipped = form.answer == SKIP
     try:
         value = _OPEN_OHM if form.open and step.unit == "Ω" else reading_in(form.value, step.unit)
@@ -132,9 +167,37 @@ def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Resp
         text=form.text,
         by_name=form.by_name,
     )
+    ask(*case.sessions)  # what was found counts for all of them
     db.add(entered)
-    for session in case.sessions if step.test.owners else ():  # whose fault it is, counts for all of them
-        ask(session)
     if step.key == "codes" and form.text:
         db.add(Observation(case_id=case.id, kind="code", text=form.text, by_name=form.by_name))
     return signed(RedirectResponse(f"/cases/{number}/checklist#{step.key}", 303), form.by_name)
+
+
+class SituationForm(BaseModel):
+    """What is at hand, and how far it is: minutes to the post, and from there to another one of its kind."""
+
+    model_config = ConfigDict(str_strip_whitespace=True)
+
+    tools: list[str] = []
+    all_tools: bool = False
+    away_min: int = Field(0, ge=0, le=600)
+    other_post_min: int = Field(0, ge=0, le=600)
+    by_name: str = Field(min_length=1, max_length=80)
+
+    @field_validator("tools")
+    @classmethod
+    def _known(cls, value: list[str]) -> list[str]:
+        if any(tool not in TOOLS for tool in value):
+            raise ValueError("tools from the list were expected")
+        return value
+
+
+@router.post("/cases/{number}/situation")
+def situation(db: Database, number: int, form: Annotated[SituationForm, Form()]) -> Response:
+    """Say what is at hand and how far it is; the order of what comes follows."""
+    case = case_or_404(db, number)
+    tools = None if form.all_tools else sorted(form.tools)
+    kept = {"tools": tools, "away_min": form.away_min, "other_post_min": form.other_post_min}
+    db.add(Observation(case_id=case.id, kind="situation", text=json.dumps(kept), by_name=form.by_name))
+    return signed(RedirectResponse(f"/cases/{number}/checklist", 303), form.by_name)

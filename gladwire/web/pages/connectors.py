@@ -132,9 +132,9 @@ def inspect(here: ServicesHere, form: Annotated[InspectionForm, Form()]) -> Resp
             text=form.text,
             by_name=form.by_name,
         )
-        db.add(seen)
         if form.session is not None:
             ask(session_or_404(db, form.session))
+        db.add(seen)
     if form.session is not None:
         wait_for(here, form.session)
     target = f"case={form.case}" if form.case else f"session={form.session}"

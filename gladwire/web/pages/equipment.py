@@ -1,14 +1,16 @@
-"""Equipment: vehicles, sites with their stalls and who shares, adapters; each with its figures and its history."""
+"""Equipment: everything with identity, each with its figures, what they were before, and its history."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, cast, get_args
+from datetime import date, datetime
+from typing import Any, NamedTuple, cast, get_args
 
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
+from gladwire.core.case.standing_out import standing_out
 from gladwire.core.lanes.power.report import record_of
 from gladwire.core.power.equipment import FIELDS, SPECS, Kind
 from gladwire.core.power.sharing import Pair, SiteSession, Step, pairs_of, plan_tests, topology
@@ -17,12 +19,16 @@ from gladwire.formats.dates import moment_of
 from gladwire.store.equipment import (
     add_equipment,
     all_equipment,
+    attempts_with,
     change_equipment,
     details_of,
+    earlier_of,
+    label_of,
     piece_of,
     sessions_with,
 )
-from gladwire.store.models import ChargingSession, Equipment
+from gladwire.store.models import Attempt, ChargingSession, Equipment, EquipmentBefore, utc_now
+from gladwire.store.shapes import details_from
 from gladwire.web.charts.site_plan import SitePlan, site_plan
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import FormFields, id_in, number_in, refused
@@ -32,18 +38,27 @@ from gladwire.web.services import Database
 from gladwire.web.session_view import session_view
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
+from gladwire.work.cases import came_of
+from gladwire.work.history import pairs_of_record
 
 router = APIRouter()
 
 KIND_WORDS: Mapping[Kind, str] = {
-    "vehicle": "Vehicle", "stall": "Stall with its post", "cabinet": "Cabinet", "site": "Site's supply", "adapter": "Adapter",
+    "vehicle": "Vehicle", "stall": "Stall with its post", "cabinet": "Cabinet", "site": "Site's supply", "lead": "Lead",
+    "adapter": "Adapter", "controller": "Retrofit controller", "instrument": "Instrument",
 }  # fmt: skip
+# Kinds that stand at a site.
+PLACED: tuple[Kind, ...] = ("stall", "cabinet", "site")
 # Figures that are words, and what they are called.
 _WORDS = {
-    "label": "Painted label", "app_name": "Name in the app", "post_class": "Class of post",
+    "model": "Make, model, generation", "software": "Software version", "connectors": "Connectors", "cores": "Cores",
+    "fitted_in": "Fitted in", "measures": "Measures", "reach": "Range", "probes": "Probe factors",
+    "category": "Measurement category", "label": "Label or print", "app_name": "Name in the app",
+    "post_class": "Class of post",
     "cabinet": "Fed by cabinet (several: with commas)",
     "serves": "Reaches ports at", "port": "Port at", "consumption_unit": "Consumption in",
 }  # fmt: skip
+_DAYS = {"calibrated_until": "Calibrated until"}
 _PLACES = {"x": ("Across the plan", "m"), "y": ("Down the plan", "m")}
 _CHOICES = {
     "share": (("equal", "equally"), ("first", "first come, first served"), ("demand", "by demand")),
@@ -60,22 +75,43 @@ class FormField:
     unit: str
     value: str
     choices: tuple[tuple[str, str], ...] = ()
+    is_day: bool = False
+
+
+class Line(NamedTuple):
+    """A row of the list of equipment. stands_out: why it does, with its statistics; due: a calibration that has run out."""
+
+    id: int
+    label: str
+    model: str
+    stands_out: str
+    due: str
+
+
+class Was(NamedTuple):
+    """A figure as it was, until when, and who had typed it."""
+
+    words: str
+    value: str
+    until: datetime
+    by_name: str
 
 
 @dataclass(frozen=True)
 class SiteRow:
+    """cabinets: their names."""
+
     name: str
-    plan: SitePlan | None
     stalls: int
+    cabinets: list[str]
 
 
 @dataclass(frozen=True)
 class EquipmentPage:
     area: str
     sites: Sequence[SiteRow]
-    vehicles: Sequence[Equipment]
-    adapters: Sequence[Equipment]
-    loose: Sequence[Equipment]
+    groups: Sequence[tuple[str, Sequence[Line]]]
+    stands_out: Sequence[Line]
     kinds: Mapping[Kind, str]
 
 
@@ -89,9 +125,18 @@ class PiecePage:
     site: str
     fields: Sequence[FormField]
     history: Sequence[SessionRow]
+    attempts: Sequence[Attempt]
+    record: Sequence[tuple[str, int, int]]
+    stands_out: str
+    due: str
+    was: Sequence[Was]
     by_name: str
     curve: str
     stalls: Sequence[Equipment]
+
+    @property
+    def met(self) -> str:
+        return _MET.get(self.kind, ("", ""))[1]
 
 
 @dataclass(frozen=True)
@@ -109,20 +154,40 @@ class SitePage:
 @router.get("/equipment")
 def equipment(db: Database) -> Response:
     everything = all_equipment(db)
-    sites = dict.fromkeys(e.site for e in everything if e.site)
+    at = {e.site: [f for f in everything if f.site == e.site] for e in everything if e.site}
     rows = [
-        SiteRow(name, _plan(everything, name, ()), sum(1 for e in everything if e.site == name and e.kind == "stall"))
-        for name in sites
+        SiteRow(name, sum(e.kind == "stall" for e in here), [e.name for e in here if e.kind == "cabinet"])
+        for name, here in at.items()
     ]
-    page = EquipmentPage(
-        "equipment",
-        rows,
-        [e for e in everything if e.kind == "vehicle"],
-        [e for e in everything if e.kind == "adapter"],
-        [e for e in everything if not e.site and e.kind in ("stall", "cabinet", "site")],
-        KIND_WORDS,
-    )
+    out = {s.thing: s.words for s in standing_out(pairs_of_record(db))}
+    lines = {e.id: _line(e, out.get(e.id, "")) for e in everything}
+    groups = [
+        (
+            f"{words}, at no site" if kind in PLACED else words,
+            [lines[e.id] for e in everything if e.kind == kind and (kind not in PLACED or not e.site)],
+        )
+        for kind, words in KIND_WORDS.items()
+    ]
+    listed = [(words, found) for words, found in groups if found]
+    page = EquipmentPage("equipment", rows, listed, [lines[number] for number in out if number in lines], KIND_WORDS)
     return render("equipment.html", page)
+
+
+def _line(piece: Equipment, stands_out: str) -> Line:
+    details = details_of(piece)
+    model = str(details.get("model") or details.get("label") or "")
+    return Line(piece.id, label_of(piece), model, stands_out, _due(details))
+
+
+def _due(details: Mapping[str, Any]) -> str:
+    """What is wrong with an instrument before anybody goes out with it."""
+    until = details.get("calibrated_until")
+    day = date.fromisoformat(str(until)) if until else None
+    return (
+        f"Calibration ran out on {day:%d %b %Y}: have it done before it measures"
+        if day and day < utc_now().date()
+        else ""
+    )
 
 
 def _plan(everything: Sequence[Equipment], site: str, proven: Sequence[Sequence[str]]) -> SitePlan | None:
@@ -180,11 +245,60 @@ def piece(request: Request, db: Database, which: str, kind: str = "vehicle", sit
 def _page(request: Request, db: Database, kind: Kind, found: Equipment | None, site: str) -> PiecePage:
     details = details_of(found) if found else {}
     history = [session_row(s) for s in sessions_with(db, [found.id], 40)] if found else []
+    tried = attempts_with(db, [found.id], 40) if found else ()
+    out = {s.thing: s.words for s in standing_out(pairs_of_record(db))} if found else {}
     curve = "\n".join(f"{soc:g} {kw:g}" for soc, kw in details.get("vehicle_curve", ()))
     return PiecePage(
         "equipment", kind, KIND_WORDS[kind], found, found.name if found else "", site, _fields(kind, details), history,
-        name_of(request), curve, all_equipment(db, "stall"),
+        tried, _record(db, found) if found else (), out.get(found.id, "") if found else "", _due(details),
+        _before(found, earlier_of(db, found)) if found else (), name_of(request), curve, all_equipment(db, "stall"),
     )  # fmt: skip
+
+
+# What a piece is met with, and what that is called.
+_MET: Mapping[Kind, tuple[str, str]] = {
+    "vehicle": ("stall", "At posts"), "stall": ("vehicle", "Vehicles here"), "lead": ("vehicle", "Vehicles with it"),
+    "adapter": ("stall", "Posts with it"), "controller": ("stall", "Posts with it"),
+}  # fmt: skip
+
+
+def _record(db: Database, piece: Equipment) -> list[tuple[str, int, int]]:
+    """(label, how often it failed, of how many decided) for each partner, those that failed most first."""
+    other = _MET.get(cast(Kind, piece.kind), ("", ""))[0]
+    counts: dict[str, list[int]] = {}
+    for session in sessions_with(db, [piece.id]) if other else ():
+        _count(counts, label_of(getattr(session, other)), came_of(session))
+    for tried in attempts_with(db, [piece.id]) if other else ():
+        _count(counts, label_of(getattr(tried, other)), tried.came)
+    return sorted(((label, bad, of) for label, (bad, of) in counts.items()), key=lambda r: (-r[1] / r[2], r[0]))
+
+
+def _count(counts: dict[str, list[int]], label: str, came: str) -> None:
+    if label and came in ("failed", "charged"):
+        seen = counts.setdefault(label, [0, 0])
+        seen[0] += came == "failed"
+        seen[1] += 1
+
+
+def _before(piece: Equipment, earlier: Sequence[EquipmentBefore]) -> list[Was]:
+    """Figures that were changed, each with the day it ended, the latest first."""
+    found, now = [], {"name": piece.name, "site": piece.site, **details_of(piece)}
+    for old in earlier:
+        was = {"name": old.name, "site": old.site, **details_from(old.details, old.format)}
+        for key in now:
+            if (was.get(key) or None) != (now[key] or None):
+                title, unit = FIELDS.get(key) or _PLACES.get(key) or (_TITLES.get(key, key), "")
+                value = "more than a number" if isinstance(was.get(key), list) else _told(was.get(key))
+                found.append(Was(title, f"{value} {unit if was.get(key) else ''}".strip(), old.until, old.by_name))
+        now = was
+    return found
+
+
+def _told(value: object) -> str:
+    return f"{value:g}" if isinstance(value, float) else str(value or "not known")
+
+
+_TITLES = {**_WORDS, **_DAYS, **_CHOICE_WORDS, "name": "Name", "site": "Site", "vehicle_curve": "Its own curve"}
 
 
 def _fields(kind: Kind, details: Mapping[str, Any]) -> list[FormField]:
@@ -200,8 +314,8 @@ def _fields(kind: Kind, details: Mapping[str, Any]) -> list[FormField]:
             found.append(
                 FormField(key, _CHOICE_WORDS[key], "", text or ("equal" if key == "share" else ""), _CHOICES[key])
             )
-        elif key in _WORDS:
-            found.append(FormField(key, _WORDS[key], "", str(value or "")))
+        elif key in _WORDS or key in _DAYS:
+            found.append(FormField(key, _WORDS.get(key) or _DAYS[key], "", str(value or ""), is_day=key in _DAYS))
         elif key in FIELDS or key in _PLACES:
             title, unit = FIELDS.get(key) or _PLACES[key]
             found.append(FormField(key, title, unit, f"{value:g}" if value is not None else ""))
@@ -252,10 +366,19 @@ def _details(kind: Kind, form: Mapping[str, str]) -> dict[str, Any]:
             found[key] = text == "yes"
         elif key in _WORDS or key == "share":
             found[key] = text[:60]
+        elif key in _DAYS:
+            found[key] = _day(text)
         else:
             value = number_in(text)
             found[key] = int(value) if value is not None and key.endswith("phases") else value
     return found
+
+
+def _day(text: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError as error:
+        raise ValueError(f"“{text[:20]}” is no day, such as 2027-03-31") from error
 
 
 # A data sheet's curve has some dozens; a session's own comes from its capture.

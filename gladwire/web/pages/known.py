@@ -59,7 +59,7 @@ def keep_known(form: FormFields, here: ServicesHere, number: int) -> Response:
             raise RefusedError(404, f"There is no session {number}.", "Look on Today or through the cases.")
         pieces = [_piece(db, form.get(kind, ""), kind) for kind in ("vehicle", "stall", "adapter")]
         context = _context(db, pieces, form)
-        session.vehicle, session.stall = pieces[0], pieces[1]
+        session.vehicle, session.stall, session.adapter = pieces
         for capture in session.captures:
             # One not measured yet may turn out to hold power: what was typed is not lost for it.
             if newest_measurement(capture) and measured_or_409(capture)[0].first(PowerReport) is None:

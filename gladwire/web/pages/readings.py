@@ -20,8 +20,8 @@ from gladwire.formats.opening import Source
 from gladwire.formats.reader import Options
 from gladwire.formats.typed import record_from
 from gladwire.store.captures import DamagedCaptureError, add_capture, original
-from gladwire.store.cases import case_with_sessions, cases, charging_session
-from gladwire.store.models import Capture, Case, ChargingSession
+from gladwire.store.cases import case_with_sessions, charging_session, open_case_names
+from gladwire.store.models import Capture, ChargingSession
 from gladwire.store.readings import Picture, add_pictures, picture
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import id_in
@@ -55,7 +55,7 @@ class ReadingsPage:
     quantities: Sequence[Quantity]
     places: Sequence[tuple[str, str]]
     by_name: str
-    open_cases: Sequence[Case]
+    open_cases: Sequence[tuple[int, str]]
     case: int | None
     session: ChargingSession | None
     opened: Capture | None
@@ -80,7 +80,7 @@ def readings_page(
         [q for q in QUANTITIES if q.key in _TYPED],
         [(key, PLACE_WORDS[key]) for key in ("post", "vehicle", "meter")],
         name_of(request),
-        cases(db, "open"),
+        open_case_names(db),
         case,
         charging_session(db, session) if session is not None else None,
         opened,

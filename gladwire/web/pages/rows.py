@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 
 from pydantic import BaseModel, ConfigDict, TypeAdapter
 
-from gladwire.core.case.checklist.plan import next_words
+from gladwire.core.case.ending import ENDING_BY_KEY, WAITS_BY_KEY
 from gladwire.core.case.proof import BY_KEY as MODES
 from gladwire.core.stage import StageState
 from gladwire.store.captures import WAITING
 from gladwire.store.judgements import waits
 from gladwire.store.models import Case, ChargingSession
-from gladwire.web.case_view import entries_of, plan_of
+from gladwire.work.cases import plan_of, unsafe, waits_for
+from gladwire.work.listing import recorded
 
 
 class StageMark(BaseModel):
@@ -32,12 +33,17 @@ _STAGES = TypeAdapter(tuple[StageMark, ...])
 
 @dataclass(frozen=True)
 class SessionRow:
-    """A session as one line: state is received, analysing, judging, analysed or unreadable; stages for the small wire."""
+    """A session as one line: state is received, analysing, judging, analysed or unreadable; stages for the small wire.
+
+    at: its recording where that is told, else its receipt (dropped). by_file: by the clock of the file, which names no zone.
+    """
 
     id: int
     title: str
     mode: str
-    created_at: datetime
+    at: datetime
+    dropped: bool
+    by_file: bool
     state: str
     outcome: str
     danger: bool
@@ -48,7 +54,11 @@ class SessionRow:
 
 @dataclass(frozen=True)
 class CaseRow:
-    """A case as one line. waits_for: typed by a person, else the next test of its newest session."""
+    """A case as one line. waits_for: typed by a person, else the next test of its newest session.
+
+    waits_on: for whom, in words; since: from when. ended: how it closed, in words. unsafe: what of it can hurt, in words, or
+    "".
+    """
 
     id: int
     title: str
@@ -57,12 +67,18 @@ class CaseRow:
     post: str
     created_at: datetime
     waits_for: str
+    waits_on: str
+    since: datetime
+    back_on: date | None
+    ended: str
+    closed_at: datetime | None
+    unsafe: str
     newest: SessionRow | None
     sessions: int
 
 
 def session_row(session: ChargingSession) -> SessionRow:
-    judgement = session.judgement
+    judgement, told = session.judgement, recorded(session)
     refused = next((c.refusal for c in session.captures if c.state == "unreadable"), "")
     waiting = next((c.state for c in session.captures if c.state in WAITING), "") or (
         "judging" if waits(session) else ""
@@ -72,7 +88,9 @@ def session_row(session: ChargingSession) -> SessionRow:
         id=session.id,
         title=session.title,
         mode=MODES[session.mode].title if session.mode in MODES else "",
-        created_at=session.created_at,
+        at=told.at if told else session.created_at,
+        dropped=told is None,
+        by_file=told is not None and not told.zoned,
         state=waiting or ("analysed" if judgement and not judgement.refusal else nothing),
         outcome=judgement.outcome if judgement else "unknown",
         danger=bool(judgement and judgement.danger),
@@ -83,8 +101,8 @@ def session_row(session: ChargingSession) -> SessionRow:
 
 
 def case_row(case: Case) -> CaseRow:
-    rows = [session_row(session) for session in case.sessions]
-    newest = rows[-1] if rows else None
+    newest = session_row(case.sessions[-1]) if case.sessions else None
+    held = unsafe(case)
     return CaseRow(
         id=case.id,
         title=case.title,
@@ -93,16 +111,23 @@ def case_row(case: Case) -> CaseRow:
         post=case.post,
         created_at=case.created_at,
         waits_for=case.waits_for or _waits_for(case, newest),
+        waits_on=WAITS_BY_KEY[case.waits_on].means if case.waits_on in WAITS_BY_KEY else "Waits",
+        since=case.waits_since,
+        back_on=case.back_on,
+        ended=ENDING_BY_KEY[case.closed_as].title if case.closed_as in ENDING_BY_KEY else "Closed",
+        closed_at=case.closed_at,
+        unsafe=held.says if held and case.state == "open" else "",
         newest=newest,
-        sessions=len(rows),
+        sessions=len(case.sessions),
     )
 
 
 def _waits_for(case: Case, newest: SessionRow | None) -> str:
     """The checklist's next step where one is under way, else the next test of the newest session."""
-    plan = plan_of(case)
-    if plan:
-        return next_words(plan, entries_of(case))
+    if plan_of(case) and case.state == "open":
+        return waits_for(case)
     if newest is None:
         return "A first capture."
+    if newest.state in ("received", "analysing", "judging") and not newest.next_test:
+        return "Its newest capture is being read and judged."
     return newest.next_test or "A capture that shows more: nothing captured so far says what is wrong."

@@ -21,7 +21,6 @@ from gladwire.export import File, session_object
 from gladwire.store.cases import charging_session
 from gladwire.store.measurements import newest_measurement
 from gladwire.store.models import Capture, Case, ChargingSession
-from gladwire.web.case_view import stages_of
 from gladwire.web.charts.stage_line import StageLine, stage_line
 from gladwire.web.errors import RefusedError
 from gladwire.web.pages.captures import capture_or_404, csv_of
@@ -30,6 +29,7 @@ from gladwire.web.session_panels import Panel, Shown, panels, readings_part
 from gladwire.web.session_view import SessionView, is_waiting, session_view
 from gladwire.web.signing import name_of
 from gladwire.web.templating import render
+from gladwire.work.cases import stages_of
 
 router = APIRouter()
 

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Self
 
 from fastapi import APIRouter, Form
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 from starlette.responses import RedirectResponse, Response
 
-from gladwire.core.answers import Result
 from gladwire.core.case.proof import BY_KEY as MODES
+from gladwire.core.diagnosis.answers import OPEN, outcomes
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.scene.stamps import BY_KEY as STAMPS
 from gladwire.store.judgements import ask
@@ -22,6 +22,8 @@ from gladwire.web.services import Database, ServicesHere
 from gladwire.web.signing import signed
 
 router = APIRouter()
+# What is noted of a case and counts for every session of it.
+_EVIDENCE = ("step", "repair")
 # A session lasts hours, not years.
 _MOST_S = 7 * 86_400.0
 
@@ -42,8 +44,8 @@ def place(here: ServicesHere, number: int, form: Annotated[PlaceForm, Form()]) -
     with here.sessions.begin() as db:
         capture = capture_or_404(db, number)
         placed = Placement(capture_id=capture.id, offset_s=form.offset_s, by_name=form.by_name, why=form.why)
-        db.add(placed)
         ask(capture.session)
+        db.add(placed)
         session_number = capture.session_id
     wait_for(here, session_number)
     return signed(RedirectResponse(f"/sessions/{session_number}", 303), form.by_name)
@@ -58,11 +60,10 @@ def apart(here: ServicesHere, number: int) -> Response:
         if len(session.captures) < 2:
             raise RefusedError(409, "This is the session's only capture.", "There is nothing to take it out of.")
         own = ChargingSession(title=capture.name[:200], case_id=session.case_id, mode=session.mode)
+        ask(session, own)
         db.add(own)
         db.flush()
         capture.session_id, own_number = own.id, own.id
-        ask(own)
-        ask(session)
     wait_for(here, own_number)
     return RedirectResponse(f"/sessions/{own_number}", 303)
 
@@ -92,19 +93,19 @@ def stamp(here: ServicesHere, number: int, form: Annotated[StampForm, Form()]) -
         session = session_or_404(db, number)
         if form.kind in ("note", "display_reads") and not form.text:
             raise RefusedError(422, "The note is empty.", "Write what you want to keep at this moment.")
-        db.add(Observation(session_id=session.id, kind=form.kind, at_s=form.at_s, text=form.text, by_name=form.by_name))
         ask(session)
+        db.add(Observation(session_id=session.id, kind=form.kind, at_s=form.at_s, text=form.text, by_name=form.by_name))
     wait_for(here, number)
     return signed(RedirectResponse(f"/sessions/{number}", 303), form.by_name)
 
 
 class AnswerForm(BaseModel):
-    """What a test showed. result: as the test names it first, otherwise, or not to be told."""
+    """What a test showed. result: one of the test's outcomes, or not to be told."""
 
     model_config = ConfigDict(str_strip_whitespace=True)
 
     test: str
-    result: Result
+    result: str = Field(max_length=12)
     text: str = Field("", max_length=300)
     by_name: str = Field(min_length=1, max_length=80)
 
@@ -115,6 +116,12 @@ class AnswerForm(BaseModel):
             raise ValueError("a test of the catalogue was expected")
         return value
 
+    @model_validator(mode="after")
+    def _an_outcome(self) -> Self:
+        if self.result not in (OPEN, *outcomes(TESTS[self.test])):
+            raise ValueError("one of the test's results was expected")
+        return self
+
 
 @router.post("/sessions/{number}/answers")
 def answer(here: ServicesHere, number: int, form: Annotated[AnswerForm, Form()]) -> Response:
@@ -124,8 +131,8 @@ def answer(here: ServicesHere, number: int, form: Annotated[AnswerForm, Form()])
         noted = Observation(
             session_id=session.id, kind="test", place=form.test, unit=form.result, text=form.text, by_name=form.by_name
         )
-        db.add(noted)
         ask(session)
+        db.add(noted)
     wait_for(here, number)
     return signed(RedirectResponse(f"/sessions/{number}#next", 303), form.by_name)
 
@@ -142,10 +149,9 @@ def strike(
         noted = db.get(Observation, number)
         if noted is None:
             raise RefusedError(404, f"There is no observation {number}.", "Go back to its session or case.")
+        of_case = noted.case.sessions if noted.case and noted.kind in _EVIDENCE else []
+        ask(*([noted.session] if noted.session else of_case))
         noted.struck_by = by_name
-        of_case = noted.case.sessions if noted.case and noted.kind == "step" else []
-        for session in [noted.session] if noted.session else of_case:
-            ask(session)
         where = f"/sessions/{noted.session_id}" if noted.session_id else f"/cases/{noted.case_id}"
         where += f"/{back}" if back and noted.case_id else ""
         session_number = noted.session_id

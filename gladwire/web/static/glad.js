@@ -20,7 +20,7 @@
   function localTimes(scope) {
     scope.querySelectorAll("time[datetime]").forEach(function (node) {
       const when = new Date(node.dateTime);
-      if (!isNaN(when)) {
+      if (!isNaN(when) && node.dateTime.includes("T")) {  // a day is the same day everywhere
         node.title = node.textContent;
         node.textContent = when.toLocaleString("en-GB", { day: "2-digit", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit" });
       }
@@ -34,6 +34,27 @@
     opener.addEventListener("click", function () { show(menu.hidden); });
     document.addEventListener("click", function (event) { if (!opener.parentNode.contains(event.target)) show(false); });
     document.addEventListener("keydown", function (event) { if (event.key === "Escape" && !menu.hidden) { show(false); opener.focus(); } });
+  });
+
+  // What scrolls must be reached by keys too; what does not is no stop on the way.
+  function reachable() {
+    document.querySelectorAll(".scroll").forEach(function (box) {
+      if (box.scrollWidth > box.clientWidth || box.scrollHeight > box.clientHeight) { box.tabIndex = 0; } else { box.removeAttribute("tabindex"); }
+    });
+  }
+  reachable();
+  window.addEventListener("resize", reachable);
+
+  const opener = document.getElementById("nav-opener");
+  if (opener) {
+    opener.addEventListener("click", function () {
+      opener.setAttribute("aria-expanded", String(document.getElementById("nav").classList.toggle("open")));
+    });
+  }
+  document.addEventListener("keydown", function (event) {
+    if (event.key !== "/" || event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, textarea, select, [contenteditable]")) { return; }
+    const box = document.getElementById("q") || document.getElementById("find");
+    if (box) { event.preventDefault(); box.focus(); box.select(); }
   });
 
   const most = 1024 * 1024 * 1024;
@@ -87,3 +108,29 @@
   });
 })();
 document.addEventListener("click", (event) => { if (event.target.closest("[data-print]")) window.print(); });
+
+// One box over a long page: rows that do not hold every word of it are hidden, and groups that are left empty with them.
+(function () {
+  "use strict";
+  const box = document.querySelector("[data-filter]");
+  if (!box) { return; }
+  const groups = Array.from(document.querySelectorAll("[data-group]"));
+  const rowsOf = function (group) { return Array.from(group.querySelectorAll("tbody > tr, ul > li:not(td li)")); };
+  const rows = groups.flatMap(rowsOf);
+  // A heading counts for every row under it.
+  const texts = new Map(groups.flatMap(function (group) {
+    const heading = (group.querySelector("h2") || group).textContent;
+    return rowsOf(group).map(function (row) { return [row, (heading + " " + (row.dataset.find || row.textContent)).toLowerCase()]; });
+  }));
+  function apply() {
+    const words = box.value.toLowerCase().split(/\s+/).filter(Boolean);
+    rows.forEach(function (row) {
+      row.hidden = !words.every(function (word) { return texts.get(row).includes(word); });
+    });
+    groups.forEach(function (group) { group.hidden = rowsOf(group).every(function (row) { return row.hidden; }); });
+    const shown = rows.filter(function (row) { return !row.hidden; }).length;
+    document.querySelector("[data-filter-says]").textContent = words.length ? shown + " of " + rows.length : "";
+  }
+  box.addEventListener("input", apply);
+  apply();
+})();

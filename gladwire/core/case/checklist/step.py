@@ -1,21 +1,31 @@
-"""What a step of the checklist is, and how an entered reading is judged."""
+"""How a reading of a test is entered and judged."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from typing import Literal, NamedTuple
 
+from gladwire.core.diagnosis.answers import NOT_SO, OPEN, SO, found, outcomes, words
+from gladwire.core.diagnosis.causes import CAUSES
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.diagnosis.tests import Test
 
 Verdict = Literal["good", "bad", "unclear"]
+_RESULTS = {"good": NOT_SO, "bad": SO, "unclear": OPEN}
 
 
 class Judged(NamedTuple):
-    """What an entered reading says: good or bad, in one sentence, and what to do with it where that is not plain."""
+    """What an entered reading says: good or bad, in one sentence, and what to do with it where that is not plain.
+    finding: key of the outcome of its test, where it has several."""
 
     verdict: Verdict
     text: str
+    finding: str = ""
+
+    @property
+    def result(self) -> str:
+        """The outcome of its test."""
+        return self.finding or _RESULTS[self.verdict]
 
 
 class Entry(NamedTuple):
@@ -27,11 +37,10 @@ class Entry(NamedTuple):
 
 
 class Step(NamedTuple):
-    """One step: a test of the table under the same key, and how its reading is judged. expected: the good reading in words;
+    """A test of the catalogue under the same key, and how its reading is entered. expected: the good reading in words;
     unit: of a number to enter, "" for a choice of answers.
 
-    judge: an entry to what it says. unless: steps whose bad reading makes this one moot until it is mended, with the
-    reason; only_if: key and verdict of a step that calls for this one. contacts: of the connector it speaks of.
+    judge: an entry to what it says. contacts: of the connector it speaks of.
     """
 
     key: str
@@ -40,8 +49,6 @@ class Step(NamedTuple):
     judge: Callable[[Entry], Judged]
     unit: str = ""
     answers: tuple[tuple[str, str], ...] = ()
-    unless: Mapping[str, str] = {}
-    only_if: tuple[str, Verdict] | None = None
     contacts: tuple[str, ...] = ()
 
     @property
@@ -60,16 +67,23 @@ def yes_no(good: str, yes: str, no: str) -> Callable[[Entry], Judged]:
     return judge
 
 
-def of_test(key: str) -> tuple[Callable[[Entry], Judged], tuple[tuple[str, str], ...]]:
-    """(a judge, the answers) of a test that tells whose fault it is, by its own results; the judge takes them up as well."""
-    test = TESTS[key]
+UNCLEAR = ("unclear", "cannot be told")
+
+
+def by_outcome(test: Test) -> tuple[Callable[[Entry], Judged], tuple[tuple[str, str], ...]]:
+    """(a judge, the answers) of a test by its own outcomes; the judge takes them up as well."""
+    own = next((c for c in CAUSES if c.test == test.key), None)
+    keys = outcomes(test)
 
     def judge(entry: Entry) -> Judged:
-        if entry.answer not in ("so", "not_so"):
+        if entry.answer not in keys:
             return Judged("unclear", "Not known: it tells nothing yet.")
-        return Judged("bad", test.so) if entry.answer == "so" else Judged("good", test.not_so)
+        find = found(test, entry.answer)
+        said = " ".join(part for part in (words(test, entry.answer, own), find.danger if find else "") if part)
+        return Judged("good" if entry.answer == NOT_SO else "bad", said, entry.answer)
 
-    return judge, (("so", test.so), ("not_so", test.not_so), ("unclear", "not known yet"))
+    in_order = (NOT_SO, *keys[:-1]) if test.finds else keys
+    return judge, (*((key, words(test, key, own)) for key in in_order), UNCLEAR)
 
 
 SKIP = "skip"

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 
+from gladwire.core.answers import Answer
 from gladwire.core.calculations.proximity import read_latch, read_ohms
-from gladwire.core.case.checklist.step import Entry, Judged, Step, of_test, yes_no
+from gladwire.core.case.checklist.step import Entry, Judged, Step, by_outcome, judged, yes_no
+from gladwire.core.diagnosis.answers import OPEN, danger_of
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.standards import pilot_levels
 from gladwire.core.standards.dc_limits import RELEASE_FIRST
 
@@ -18,8 +22,13 @@ def _coded(entry: Entry) -> Judged:
         return Judged("unclear", "No resistance was entered.")
     reading = read_ohms(entry.value)
     if reading.code is None:
-        return Judged("bad", reading.text)
-    return Judged("bad" if reading.disagree else "good", f"{reading.text} {reading.warning}".strip())
+        return Judged("bad", reading.text, "line_open" if entry.value >= _OPEN_OHM else "wrong")
+    # Where the two remembered bands disagree, the reading is bad and names no fault.
+    return Judged(
+        "bad" if reading.disagree else "good",
+        f"{reading.text} {reading.warning}".strip(),
+        OPEN if reading.disagree else "",
+    )
 
 
 def _latch(entry: Entry) -> Judged:
@@ -29,8 +38,9 @@ def _latch(entry: Entry) -> Judged:
     return Judged("good" if reading.state == "absent" else "bad", reading.text)
 
 
-def _continuity(what: str) -> Callable[[Entry], Judged]:
+def _continuity(what: str, test: str) -> Callable[[Entry], Judged]:
     """A judge of a core measured end to end."""
+    danger = danger_of([Answer(test=test, result="line_open")])
 
     def judge(entry: Entry) -> Judged:
         if entry.value is None:
@@ -38,8 +48,8 @@ def _continuity(what: str) -> Callable[[Entry], Judged]:
         if entry.value <= _CONTINUITY_OHM:
             return Judged("good", f"{what} passes end to end.")
         if entry.value >= _OPEN_OHM:
-            return Judged("bad", f"{what} is open: the core, or its contact pushed back.")
-        return Judged("bad", f"{what} has {entry.value:g} Ω: a corroded contact or a damaged core.")
+            return Judged("bad", f"{what} is open: the core, or its contact pushed back. {danger}".strip(), "line_open")
+        return Judged("bad", f"{what} has {entry.value:g} Ω: a corroded contact or a damaged core.", "resistive")
 
     return judge
 
@@ -51,14 +61,14 @@ def _open_circuit(entry: Entry) -> Judged:
     if state == "A":
         inside = entry.value in pilot_levels.SOURCE_HIGH
         more = "" if inside else " It is outside what a source may have, so look at it again under load."
-        return Judged("good" if inside else "bad", f"{entry.value:g} V: steady +12 V as it should be.{more}")
+        said = "steady +12 V as it should be." if inside else "nearly 12 V."
+        return Judged("good" if inside else "bad", f"{entry.value:g} V: {said}{more}", "" if inside else "weak")
     meanings = {
         "E": "no pilot: the post is off, in error, or CP is shorted to PE",
         "F": "the post says “not available”",
     }
-    return Judged(
-        "bad", f"{entry.value:g} V at an empty post: {meanings.get(state, 'no level an empty post may show')}."
-    )
+    meaning = meanings.get(state, "no level an empty post may show")
+    return Judged("bad", f"{entry.value:g} V at an empty post: {meaning}.", "dead" if state in meanings else "between")
 
 
 def _termination(entry: Entry) -> Judged:
@@ -72,16 +82,25 @@ def _termination(entry: Entry) -> Judged:
     return Judged("bad", f"{entry.value:g} Ω is no bus of two ends: a wire, a third termination, or a short.")
 
 
-def _whose(key: str, title: str) -> Step:
-    judge, answers = of_test(key)
-    return Step(key, title, "known either way", judge, answers=answers)
+def _by_outcome(key: str, title: str, expected: str = "known either way", contacts: tuple[str, ...] = ()) -> Step:
+    judge, answers = by_outcome(TESTS[key])
+    return Step(key, title, expected, judge, answers=answers, contacts=contacts)
 
 
 STEPS: tuple[Step, ...] = (
-    _whose("elsewhere", "Does this vehicle charge elsewhere?"),
-    _whose("others_here", "Do others charge here?"),
-    _whose("swap_vehicle", "Another vehicle at this post"),
-    _whose("swap_post", "This vehicle at another post"),
+    _by_outcome("elsewhere", "Does this vehicle charge elsewhere?"),
+    _by_outcome("others_here", "Do others charge here?"),
+    _by_outcome("weather", "In which weather?"),
+    _by_outcome("since", "Since when?"),
+    _by_outcome("swap_lead", "Another lead"),
+    _by_outcome("swap_vehicle", "Another vehicle at this post"),
+    _by_outcome("swap_post", "This vehicle at another post"),
+    _by_outcome("mode2_ok", "The slow lead", "it charges"),
+    _by_outcome("access", "The bay, the cable's reach, the adapter", "free, within reach, nothing held back"),
+    _by_outcome("other_stall_started", "The right stall", "one name for it everywhere"),
+    _by_outcome("other_means", "Other means of starting"),
+    _by_outcome("codes", "Stored fault codes", "noted, or none"),
+    _by_outcome("look", "Plug, inlet and socket", "clean, dry, straight, unburnt", ("CP", "PP", "PE")),
     Step(
         "dc_frames",
         "The conversation, captured",
@@ -114,28 +133,6 @@ STEPS: tuple[Step, ...] = (
         answers=(("yes", "the same either way"), ("no", "less with a neighbour"), ("unclear", "cannot tell")),
     ),
     Step(
-        "stall_label",
-        "The right stall",
-        "one name for it everywhere",
-        yes_no(
-            "yes",
-            "It is the stall that was started.",
-            "Another stall was started: nothing is broken; have the labels put right.",
-        ),
-        answers=(("yes", "the same everywhere"), ("no", "they differ"), ("unclear", "cannot tell")),
-    ),
-    Step(
-        "other_means",
-        "Other means of starting",
-        "it starts by one of them",
-        yes_no(
-            "yes",
-            "It starts: the first means was refused; its provider knows why.",
-            "None starts it: back end, load control, or the post itself; capture its pilot.",
-        ),
-        answers=(("yes", "one of them starts it"), ("no", "none does"), ("unclear", "cannot tell")),
-    ),
-    Step(
         "stuck_stop",
         "Both sides stopped",
         "0 A on both, lamps at rest",
@@ -152,7 +149,6 @@ STEPS: tuple[Step, ...] = (
         "the lock lets go",
         yes_no("yes", "It released: note which of them did it.", f"It stays held. {RELEASE_FIRST}."),
         answers=(("yes", "it releases"), ("no", "it stays locked"), ("unclear", "cannot tell")),
-        unless={"stuck_stop": "A lock holds rightly while somebody asks for power: end that first."},
     ),
     Step(
         "stuck_safe",
@@ -164,7 +160,6 @@ STEPS: tuple[Step, ...] = (
             "Leave it: call the owner and the maker.",
         ),
         answers=(("yes", "proven"), ("no", "not so, or not to be proven"), ("unclear", "nobody here may prove it")),
-        only_if=("lock_does_not_release", "bad"),
     ),
     Step(
         "bus_log",
@@ -195,36 +190,6 @@ STEPS: tuple[Step, ...] = (
         unit="Ω",
     ),
     Step(
-        "codes",
-        "Stored fault codes",
-        "noted, or none",
-        yes_no("no", "Codes are noted: they are asked about again at the end.", "None stored."),
-        answers=(("no", "none are stored"), ("yes", "codes are stored, noted below")),
-    ),
-    Step(
-        "other_lead",
-        "Does it charge anywhere?",
-        "known either way",
-        yes_no(
-            "yes",
-            "The vehicle charges: it is the lead, the post, or the pair.",
-            "It charges nowhere: begin with the vehicle's inlet.",
-        ),
-        answers=(("yes", "it charges elsewhere"), ("no", "it charges nowhere"), ("unclear", "not known yet")),
-    ),
-    Step(
-        "look",
-        "Plug, inlet and socket",
-        "clean, dry, straight, unburnt",
-        yes_no(
-            "no",
-            "Something is there: record it at the contact, clear it, and take nothing behind it as proven.",
-            "Nothing to see.",
-        ),
-        answers=(("no", "nothing to see"), ("yes", "something is there"), ("unclear", "cannot tell")),
-        contacts=("CP", "PP", "PE"),
-    ),
-    Step(
         "coded",
         "Coding of the loose lead",
         "a code's value, such as 220 Ω for 32 A",
@@ -236,7 +201,7 @@ STEPS: tuple[Step, ...] = (
         "cp_core",
         "CP core of the lead",
         "under 1 Ω, steady",
-        _continuity("CP"),
+        _continuity("CP", "cp_core"),
         unit="Ω",
         contacts=("CP",),
     ),
@@ -244,7 +209,7 @@ STEPS: tuple[Step, ...] = (
         "pe_core",
         "PE core of the lead",
         "under 1 Ω, steady",
-        _continuity("PE"),
+        _continuity("PE", "pe_core"),
         unit="Ω",
         contacts=("PE",),
     ),
@@ -271,7 +236,6 @@ STEPS: tuple[Step, ...] = (
         yes_no("yes", "Steady: the post waits as it should.", "It oscillates to nobody: the post's controller."),
         answers=(("yes", "it is steady"), ("no", "it oscillates"), ("unclear", "cannot tell")),
         contacts=("CP", "PE"),
-        only_if=("post_alone", "bad"),
     ),
     Step(
         "substitute",
@@ -284,8 +248,6 @@ STEPS: tuple[Step, ...] = (
         ),
         answers=(("yes", "it wakes and locks"), ("no", "nothing happens"), ("unclear", "cannot tell")),
         contacts=("PP", "PE"),
-        only_if=("other_lead", "bad"),
-        unless={"look": "What was seen comes first: clear it, then come back."},
     ),
     Step(
         "release",
@@ -293,7 +255,6 @@ STEPS: tuple[Step, ...] = (
         "the lock lets go",
         yes_no("yes", "It releases.", f"It stays locked: mend that before a plug goes in. {RELEASE_FIRST}."),
         answers=(("yes", "it releases"), ("no", "it stays locked"), ("unclear", "cannot tell")),
-        only_if=("substitute", "good"),
     ),
     Step(
         "test_load",
@@ -302,18 +263,6 @@ STEPS: tuple[Step, ...] = (
         yes_no("yes", "The post offers.", "It does not offer: card, back end, load control, or its controller."),
         answers=(("yes", "it offers what its label says"), ("no", "it does not offer"), ("unclear", "cannot tell")),
         contacts=("CP", "PE"),
-        unless={"post_alone": "An empty post that is wrong cannot offer right."},
-    ),
-    Step(
-        "mode2_ok",
-        "The slow lead",
-        "it charges",
-        yes_no(
-            "yes",
-            "The vehicle's own chain works: seat, proximity, pilot, charger on one phase.",
-            "Not there either: the vehicle, not the post.",
-        ),
-        answers=(("yes", "it charges"), ("no", "it does not"), ("unclear", "cannot tell")),
     ),
     Step(
         "plug_in",
@@ -326,11 +275,6 @@ STEPS: tuple[Step, ...] = (
         ),
         answers=(("yes", "it charges"), ("no", "it stops somewhere"), ("unclear", "cannot tell")),
         contacts=("CP", "PP", "PE"),
-        unless={
-            "cp_core": "A lead whose CP is open cannot pass: mend or change it first.",
-            "pe_core": "A lead without PE must not be used.",
-            "post_alone": "The post's own pilot has to be right first.",
-        },
     ),
     Step(
         "hold",
@@ -345,23 +289,22 @@ STEPS: tuple[Step, ...] = (
         contacts=("CP", "PE"),
     ),
     Step(
-        "swap",
-        "Swap one thing",
-        "the fault follows one of them",
-        yes_no(
-            "yes",
-            "It follows one: that part owns it.",
-            "It follows none: look for what both had in common, such as supply or weather.",
-        ),
-        answers=(("yes", "it follows one part"), ("no", "it follows none"), ("unclear", "cannot tell")),
-    ),
-    Step(
         "codes_after",
         "Stored codes again",
         "gone after a whole session",
         yes_no("yes", "Gone: note that with the proof.", "Still there or new: the repair has not reached their cause."),
         answers=(("yes", "gone"), ("no", "still there, or new"), ("unclear", "cannot tell")),
-        only_if=("codes", "bad"),
     ),
 )
 BY_KEY = {step.key: step for step in STEPS}
+
+
+@cache
+def step_of(key: str) -> Step:
+    """The step of a test; one by its own outcomes where none was written. Raises KeyError for no test."""
+    return BY_KEY[key] if key in BY_KEY else _by_outcome(key, TESTS[key].do.split(":")[0].rstrip("."))
+
+
+def answer_of(key: str, entry: Entry, by_name: str = "") -> Answer:
+    """What an entry says to the judge; that it tells nothing where it was left out."""
+    return Answer(test=key, result=judged(step_of(key), entry).result, text=entry.text, by_name=by_name)

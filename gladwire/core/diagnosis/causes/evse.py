@@ -265,6 +265,7 @@ CAUSES = (
         if_not="It has none: the wrong outlet or the wrong post for this vehicle; nothing is broken.",
         repair="The post's list of outlets is set as it is built, or the driver is told of a post of the right kind.",
         proof="A list with the kind of charging the vehicle wants, and a session that reaches Parameters.",
+        unplayed="The simulator's post and vehicle both know DC and AC alike.",
     ),
     Cause(
         code="insulation_self_test",
@@ -307,6 +308,7 @@ CAUSES = (
         if_not="Nothing stored, or other posts stop too: what the vehicle did just before; compare both captures.",
         repair="What its stored code names is mended by the post's maker.",
         proof="Three sessions past the moment of the stop, with no code stored.",
+        unplayed="A status of the post that the simulator's one never sends by itself.",
     ),
     Cause(
         code="post_switching_fails",
@@ -367,6 +369,7 @@ CAUSES = (
         if_not="In date today: the capture's clock or the post's was wrong at the time; set it and repeat.",
         repair="The certificate is renewed by who issued it, and its renewal set to come before its end.",
         proof="A handshake that completes with a certificate in its dates, and a session that reaches Hold.",
+        unplayed="The simulator signs no certificates.",
     ),
     Cause(
         code="clock_wrong_at_post",
@@ -381,6 +384,7 @@ CAUSES = (
         if_not="Right: the vehicle's clock, or the certificate itself, is at fault.",
         repair="The clock's time source is put right, and its battery where it loses time without supply.",
         proof="A capture in which the post's time stamps agree with the capture's clock within a minute.",
+        unplayed="The simulator signs no certificates, and its clocks are right.",
     ),
     Cause(
         code="chain_not_whole",
@@ -395,6 +399,7 @@ CAUSES = (
         if_not="Sent whole and still refused: the vehicle does not know this root.",
         repair="The authority in between is added to what the post sends.",
         proof="A handshake with the whole chain that completes with the vehicle that refused before.",
+        unplayed="The simulator signs no certificates.",
     ),
     Cause(
         code="session_forgotten",
@@ -409,6 +414,7 @@ CAUSES = (
         if_not="Kept both times: it had restarted in between; read its log.",
         repair="The post's limit for paused sessions is set longer than vehicles pause, or its software updated.",
         proof="A pause taken up again with OK_OldSessionJoined.",
+        unplayed="The simulator's sessions do not pause.",
     ),
     Cause(
         code="post_stops_by_itself",
@@ -475,6 +481,7 @@ CAUSES = (
         if_not="Nothing comes first: power was cut behind the post, or somebody stopped it.",
         repair="Nothing until it is known who ended it: a capture of the next one decides that.",
         proof="A session from the same start that runs to its target without a break.",
+        unplayed="A power record alone tells no party from another.",
     ),
     Cause(
         code="post_has_nothing_to_offer",
@@ -489,5 +496,6 @@ CAUSES = (
         if_not="Not zero: authorisation, or the post's controller.",
         repair="The load control's set point is raised by who owns it, or the driver waits.",
         proof="An offer of at least 6 A.",
+        unplayed="Captures show the same as “Post waits for card or back end”; only its test tells them apart.",
     ),
 )

@@ -47,6 +47,7 @@ CAUSES = (
         if_not="It stays as it was: compare what post and pack allow at that moment.",
         repair="None: the driver's setting.",
         proof="The same session with the setting at its most.",
+        unplayed="Messages do not say who set a limit.",
     ),
     Cause(
         code="pack_cold",
@@ -89,6 +90,7 @@ CAUSES = (
         if_not="It stays below the amperes too: look for another limit.",
         repair="None; the label states amperes and volts.",
         proof="Amperes at the post's or cable's rating.",
+        unplayed="It is arithmetic of a label, and no fault.",
     ),
     Cause(
         code="capture_misleads",

@@ -78,6 +78,7 @@ CAUSES = (
         if_not="Not commanded: the vehicle decides not to ask; read its fault memory.",
         repair="The vehicle's charging controller, or the wire to its R3 branch, is mended.",
         proof="6 V on the pilot when the vehicle asks.",
+        unplayed="Captures show the same as “Vehicle does not ask”; only its test tells them apart.",
     ),
     Cause(
         code="vehicle_refuses_and_retries",
@@ -106,6 +107,7 @@ CAUSES = (
         if_not="No frames at all: modem silent on one side; swap the vehicle, then the post.",
         repair="Nothing until power line frames show where the talk ends.",
         proof="A session at 5 % that reaches C.",
+        unplayed="What is left where nothing else was captured: no fault of its own to play.",
     ),
     Cause(
         code="ventilation_demanded",
@@ -186,6 +188,7 @@ CAUSES = (
         if_not="It sits as it should and drains: look for the water's way in, or for worn contacts.",
         repair="It is mounted anew within its maker's angle, its drain opened, and contacts dried or renewed.",
         proof="Dry contacts after rain, and a plug that goes home and stays without being held.",
+        unplayed="Only a look tells it.",
     ),
     Cause(
         code="vehicle_stops_drawing",
@@ -342,6 +345,7 @@ CAUSES = (
         if_not="Signed there: what this post sent before it differs; compare challenge and services.",
         repair="The vehicle's contract certificate is installed anew, or its controller's software updated.",
         proof="An authorisation that is signed, answers the post's challenge and is accepted.",
+        unplayed="The simulator signs no messages.",
     ),
     Cause(
         code="sensing_wires_swapped",
@@ -387,6 +391,7 @@ CAUSES = (
         if_not="No drive: the controller's output or its wiring.",
         repair="Contactor, its fuse or its drive is replaced.",
         proof="A log in which both sides read the same within a second after the contactors close.",
+        unplayed="The simulator's contactors do what they report.",
     ),
     Cause(
         code="battery_messages_off",
@@ -516,6 +521,7 @@ CAUSES = (
         if_not="Nothing stored: the flag came from what it was told; look at the signals around its moment.",
         repair="What the stored fault names is mended, then the fault cleared once.",
         proof="A log over a charge in which the flag stays off.",
+        unplayed="A flag of any maker's controller.",
     ),
     Cause(
         code="bus_wiring",
@@ -530,6 +536,7 @@ CAUSES = (
         if_not="60 Ω: bit rate or a node that disturbs; unplug one at a time.",
         repair="Terminations are made two of 120 Ω, the loose wire is renewed, and the bit rate set alike.",
         proof="A log over ten minutes without an error frame.",
+        unplayed="The simulator's bus has no wires.",
     ),
     Cause(
         code="pack_hot",
@@ -544,5 +551,6 @@ CAUSES = (
         if_not="As slow when cool: not the temperature.",
         repair="The vehicle's cooling is mended where it stays hot; else none.",
         proof="A session after a long drive that holds its usual curve.",
+        unplayed="The simulator's pack warms and is not limited by it.",
     ),
 )

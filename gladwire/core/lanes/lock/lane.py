@@ -73,7 +73,15 @@ def _lock(records: Records, findings: Sequence[Finding]) -> Standing | None:
     undriven = first_of(findings, ("lock_not_driven",))
     if undriven:
         return Standing("not_reached", undriven.text, "no pulse", undriven.start_s, undriven.end_s)
-    return Standing("not_captured", "The lock is not driven in this capture.") if locks else None
+    return Standing("not_captured", _not_locked_here(locks)) if locks else None
+
+
+def _not_locked_here(locks: Sequence[LockRecord]) -> str:
+    if any(lock.lets_go for lock in locks):
+        return "It was locked before this capture begins: only its release is in it."
+    if not any(lock.current_channel for lock in locks):
+        return "Its position does not change; what drives it was not captured."
+    return "The lock is not driven in this capture."
 
 
 def _entries(record: LockRecord) -> dict[str, list[dict[str, Any]]]:

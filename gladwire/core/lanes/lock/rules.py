@@ -27,7 +27,7 @@ def _engaged(record: LockRecord) -> Iterator[Fact]:
 
 
 def _moved(record: LockRecord) -> Iterator[Fact]:
-    if not record.current_channel and record.moves:
+    if not record.current_channel and record.moves and not record.lets_go:
         first = record.moves[0]
         often = f", and {times(len(record.moves) - 1)} more" if len(record.moves) > 1 else ""
         text = f"The lock's position changes at {first:.2f} s{often}; what drives it was not captured."
@@ -71,6 +71,10 @@ def _released(record: LockRecord) -> Iterator[Fact]:
     for a in _of(record, "released"):
         text = f"The lock releases at {a.start_s:.2f} s."
         yield Fact("normal", text, a.start_s, a.end_s, "released", "released after the end", "end")
+    if record.lets_go and not record.current_channel:
+        at = record.moves[0]
+        text = f"The lock's position changes at {at:.2f} s, after the last request: it lets go. Its drive was not captured."
+        yield Fact("normal", text, at, at, "1 change", "released after the end", "end")
 
 
 def _not_released(record: LockRecord) -> Iterator[Fact]:

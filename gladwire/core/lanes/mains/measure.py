@@ -182,7 +182,9 @@ def _dips(wave: Waveform, span: Span) -> list[Span]:
     )
     block_s = size / wave.rate_hz
     values = np.sqrt(squares)
-    low = values < DIP_SHARE * median(values)
+    # Not its median: it may be gone for most of the span.
+    usual = quantile(values, 0.9)
+    low = values < DIP_SHARE * usual
     edges = np.flatnonzero(np.diff(np.concatenate([[False], low, [False]]))).reshape(-1, 2)
     return [
         Span(
@@ -193,7 +195,7 @@ def _dips(wave: Waveform, span: Span) -> list[Span]:
         )
         for a, b in edges.tolist()
         # A line that its own contact left is off.
-        if values[a:b].min() > _OFF_SHARE * median(values)
+        if values[a:b].min() > _OFF_SHARE * usual
     ]
 
 
@@ -214,6 +216,7 @@ def _sag(volts: Waveform, amps: Waveform, span: Span, flowing: Sequence[Span], l
     first_s = min((f.start_s for f in flowing if f.end_s > begins), default=span.end_s) - CYCLE_S
     stretches = [(begins, min(first_s, span.end_s - CYCLE_S))]
     stretches += [(max(x.start_s, begins), min(x.end_s, span.end_s) - CYCLE_S) for x in levels]
+    stretches = [(a, _live_until(volts, a, b)) for a, b in stretches]
     read = [
         (_rms(amps, a, b) if a != begins or b > first_s else 0.0, _rms(volts, a, b), a, b)
         for a, b in stretches
@@ -233,6 +236,17 @@ def _sag(volts: Waveform, amps: Waveform, span: Span, flowing: Sequence[Span], l
         idle_a=round(idle_a, 2),
         loaded_a=round(loaded_a, 2),
     )
+
+
+def _live_until(volts: Waveform, start_s: float, end_s: float) -> float:
+    """End of a stretch, or where the line dies in it: one that is gone has lost nothing on the way."""
+    count = int((end_s - start_s) / _LEVEL_S)
+    if count < 2:
+        return end_s
+    values = np.array([_rms(volts, start_s + i * _LEVEL_S, start_s + (i + 1) * _LEVEL_S) for i in range(count)])
+    dead = np.flatnonzero(values < _OFF_SHARE * float(values.max()))
+    # The block before it may hold the moment itself.
+    return start_s + max(0, int(dead[0]) - 1) * _LEVEL_S if len(dead) else end_s
 
 
 def _cut(wave: Waveform, start_s: float, end_s: float) -> Waveform:

@@ -1,0 +1,175 @@
+"""Lists and the search: one row a case, session or piece of equipment, a page at a time."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from datetime import date, datetime, timedelta
+from typing import Any, NamedTuple, cast
+
+from sqlalchemy import ColumnElement, and_, false, func, select
+from sqlalchemy.dialects.mysql import match
+from sqlalchemy.orm import Session
+
+from gladwire.store.models import Listed
+
+_TO_LIST = "to_list"
+PAGE = 15
+# More than that is no search for anything.
+_MOST_WORDS, _LONGEST = 12, 80
+_DAY = re.compile(r"(?<!\d)(\d{4})-(\d{1,2})(?:-(\d{1,2}))?(?!\d)")
+
+
+def to_list(db: Session, kind: str, number: int) -> None:
+    """Have a row made anew, or taken away where its thing is gone, when this transaction ends."""
+    rows_to_list(db).add((kind, number))
+
+
+def rows_to_list(db: Session) -> set[tuple[str, int]]:
+    rows: set[tuple[str, int]] = db.info.setdefault(_TO_LIST, set())
+    return rows
+
+
+class Page(NamedTuple):
+    """A page of rows. number: from 1. total: of all pages."""
+
+    rows: Sequence[Listed]
+    number: int
+    total: int
+
+    @property
+    def pages(self) -> int:
+        return max(1, -(-self.total // PAGE))
+
+    @property
+    def refs(self) -> list[int]:
+        return [row.ref for row in self.rows]
+
+
+def _page(db: Session, chosen: Any, where: ColumnElement[bool], number: int) -> Page:
+    total = db.scalar(select(func.count()).select_from(Listed).where(where)) or 0
+    number = min(max(number, 1), max(1, -(-total // PAGE)))
+    return Page(db.scalars(chosen.where(where).limit(PAGE).offset(PAGE * (number - 1))).all(), number, total)
+
+
+def cases_waiting(db: Session, waits_on: Sequence[str], most: int, unsafe: bool) -> Sequence[Listed]:
+    """Open cases that wait for one of these, what waits longest first. unsafe: those in which something can hurt, or the
+    others."""
+    chosen = select(Listed).where(_open(waits_on), Listed.danger.is_(unsafe)).order_by(Listed.since, Listed.ref)
+    return db.scalars(chosen.limit(most)).all()
+
+
+def counts_of_open(db: Session) -> dict[tuple[str, bool], int]:
+    """How many open cases wait, by whom for and whether something in them can hurt."""
+    counted = select(Listed.waits_on, Listed.danger, func.count()).where(Listed.kind == "case", Listed.state == "open")
+    return {(on, bool(danger)): n for on, danger, n in db.execute(counted.group_by(Listed.waits_on, Listed.danger))}
+
+
+def _open(waits_on: Sequence[str]) -> ColumnElement[bool]:
+    where = and_(Listed.kind == "case", Listed.state == "open")
+    return and_(where, Listed.waits_on.in_(waits_on)) if waits_on else where
+
+
+def open_cases(db: Session, waits_on: Sequence[str], unsafe: bool, page: int) -> Page:
+    """What can hurt first, then what waits longest."""
+    where = _open(waits_on)
+    where = and_(where, Listed.danger.is_(True)) if unsafe else where
+    return _page(db, select(Listed).order_by(Listed.danger.desc(), Listed.since, Listed.ref), where, page)
+
+
+def closed_cases(db: Session, page: int) -> Page:
+    """What closed last first."""
+    where = and_(Listed.kind == "case", Listed.state == "closed")
+    return _page(db, select(Listed).order_by(Listed.at.desc(), Listed.ref.desc()), where, page)
+
+
+def sessions_listed(db: Session, without_case: bool, page: int) -> Page:
+    """What was recorded last first."""
+    where: ColumnElement[bool] = Listed.kind == "session"
+    where = and_(where, Listed.case_id.is_(None)) if without_case else where
+    return _page(db, select(Listed).order_by(Listed.at.desc(), Listed.ref.desc()), where, page)
+
+
+class Asked(NamedTuple):
+    """What somebody looks for: words that must all be there, begun as typed, and days between which it was."""
+
+    words: tuple[str, ...] = ()
+    since: date | None = None
+    before: date | None = None
+
+
+def asked(text: str) -> Asked:
+    """Words and a day or month (2026-11-30, 2026-11) of what was typed."""
+    since = before = None
+    told = _DAY.search(text)
+    if told:
+        year, month, day = int(told[1]), int(told[2]), int(told[3] or 1)
+        try:
+            since = date(year, month, day)
+            before = since + timedelta(days=1) if told[3] else date(year + month // 12, month % 12 + 1, 1)
+            text = text.replace(told[0], " ")
+        except (ValueError, OverflowError):
+            since = None
+    words = tuple(word[:_LONGEST] for word in re.findall(r"\w+", text)[:_MOST_WORDS])
+    return Asked(words, since, before)
+
+
+def _matching(what: Asked) -> ColumnElement[bool]:
+    """By the full-text index. Nothing typed is read as an operator: words are letters and digits only."""
+    found: list[ColumnElement[bool]] = []
+    if what.words:
+        against = " ".join(f"+{w}*" if _begins(w) else f"+{w}" for w in what.words)
+        found.append(match(cast(Any, Listed.title), cast(Any, Listed.words), against=against).in_boolean_mode())
+    return and_(*found, *_dated(what)) if what.words or what.since else false()
+
+
+def _begins(word: str) -> bool:
+    """Whether what begins with it is meant too; a single letter stands for itself."""
+    return len(word) > 1 or word.isdigit()
+
+
+def _dated(what: Asked) -> list[ColumnElement[bool]]:
+    if not what.since or not what.before:
+        return []
+    first, last = (datetime.combine(day, datetime.min.time()) for day in (what.since, what.before))
+    return [Listed.at >= first, Listed.at < last]
+
+
+def _scanned(what: Asked) -> ColumnElement[bool]:
+    """The same without the index, for words that are almost everywhere: the newest rows have them soon."""
+    text = func.concat_ws(" ", Listed.title, Listed.words)
+    has = [text.op("RLIKE")(rf"\b{re.escape(w)}" + ("" if _begins(w) else r"\b")) for w in what.words]
+    return and_(*has, *_dated(what))
+
+
+# More rows than these are not counted, and not put in order of what is open: whoever looks among so many adds a word.
+MOST_COUNTED = 2000
+
+
+class Found(NamedTuple):
+    """by_kind: how many of each kind. more: there are more than were counted; the newest come first then, and the page's
+    total says only whether another follows."""
+
+    page: Page
+    by_kind: dict[str, int]
+    more: bool
+
+
+def find(db: Session, what: Asked, kind: str, page: int) -> Found:
+    """Cases before sessions before things; of each what is open or can hurt first, then the newest."""
+    some = select(Listed.kind).where(_matching(what)).limit(MOST_COUNTED + 1).subquery()
+    counted = db.execute(select(some.c.kind, func.count()).group_by(some.c.kind))
+    by_kind: dict[str, int] = {k: n for k, n in counted}
+    more = sum(by_kind.values()) > MOST_COUNTED
+    of_kind = [Listed.kind == kind] if kind else []
+    if more:
+        newest = select(Listed).where(_scanned(what), *of_kind).order_by(Listed.at.desc(), Listed.ref.desc())
+        begin = PAGE * (min(max(page, 1), MOST_COUNTED // PAGE) - 1)
+        rows = db.scalars(newest.limit(PAGE + 1).offset(begin)).all()
+        return Found(Page(rows[:PAGE], begin // PAGE + 1, begin + len(rows)), by_kind, True)
+    total = by_kind.get(kind, 0) if kind else sum(by_kind.values())
+    number = min(max(page, 1), max(1, -(-total // PAGE)))
+    order = (Listed.kind, (Listed.state == "open").desc(), Listed.danger.desc(), Listed.at.desc(), Listed.ref.desc())
+    chosen = select(Listed).where(_matching(what), *of_kind).order_by(*order)
+    rows = db.scalars(chosen.limit(PAGE).offset(PAGE * (number - 1))).all() if total else []
+    return Found(Page(rows, number, total), by_kind, False)
