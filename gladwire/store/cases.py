@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from sqlalchemy import select
+from sqlalchemy import or_, select
 from sqlalchemy.orm import Session, joinedload, selectinload
 
 from gladwire.store.models import Capture, Case, ChargingSession, utc_now
@@ -44,6 +44,14 @@ def open_case_names(db: Session, most: int = 40) -> list[tuple[int, str]]:
     """(number, title) of open cases to choose from, the newest first."""
     chosen = select(Case.id, Case.title).where(Case.state == "open").order_by(Case.id.desc())
     return [(number, title) for number, title in db.execute(chosen.limit(most))]
+
+
+def open_cases_naming(db: Session, vehicle: str, post: str, most: int = 5) -> Sequence[Case]:
+    """Open cases of this vehicle or this post, as they name it; the newest first."""
+    same = [column == text for column, text in ((Case.vehicle, vehicle), (Case.post, post)) if text]
+    if not same:
+        return ()
+    return db.scalars(select(Case).where(Case.state == "open", or_(*same)).order_by(Case.id.desc()).limit(most)).all()
 
 
 def case_with_sessions(db: Session, number: int) -> Case | None:

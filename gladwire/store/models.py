@@ -341,8 +341,9 @@ class Observation(Base):
     """What a person heard, saw, measured or did, for a session or a case.
 
     kind: a stamp's key, or pin | test | parts of a session, step | plan | situation | code | repair | cause | note | closing
-    of a case. at_s: on the session's clock, for stamps. place: contact, step, test, plan or cause. Struck out,
-    it stays on record and counts no more. sent_key: by which a device that sends it again is known.
+    | photo of a case. at_s: on the session's clock, for stamps. place: contact, step, test, plan or cause. Struck out,
+    it stays on record and counts no more. sent_key: by which a device that sends it again is known. instrument_id: what a
+    reading was taken with.
     """
 
     __tablename__ = "observations"
@@ -360,9 +361,40 @@ class Observation(Base):
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
     struck_by: Mapped[str] = mapped_column(String(80), default="")
     sent_key: Mapped[str | None] = mapped_column(String(40), index=True, unique=True)
+    instrument_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"))
 
     case: Mapped[Case | None] = relationship(back_populates="observations")
     session: Mapped[ChargingSession | None] = relationship(back_populates="observations")
+    instrument: Mapped[Equipment | None] = relationship("Equipment")
+
+
+class Photograph(Base):
+    """The picture of an observation of kind photo, byte for byte. type: image/jpeg, png or webp."""
+
+    __tablename__ = "photographs"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    observation_id: Mapped[int] = mapped_column(ForeignKey("observations.id"), unique=True)
+    name: Mapped[str] = mapped_column(String(200), default="")
+    type: Mapped[str] = mapped_column(String(20))
+    data: Mapped[bytes] = mapped_column(MEDIUMBLOB, deferred=True)
+
+
+class ModelNote(Base):
+    """What was learnt of a make and model, and holds for every piece of it. kind: quirk, or lamp | sound for a legend: shows
+    is then what is seen or heard, stage what it stands for."""
+
+    __tablename__ = "model_notes"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    model: Mapped[str] = mapped_column(String(120), index=True)
+    kind: Mapped[str] = mapped_column(String(8))
+    shows: Mapped[str] = mapped_column(String(80), default="")
+    stage: Mapped[str] = mapped_column(String(16), default="")
+    text: Mapped[str] = mapped_column(String(300), default="")
+    by_name: Mapped[str] = mapped_column(String(80), default="")
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+    struck_by: Mapped[str] = mapped_column(String(80), default="")
 
 
 class KnownGood(Base):

@@ -22,10 +22,12 @@ from gladwire.web.pages import (
     equipment,
     expect,
     find,
+    intake,
     known,
     limits,
     messages,
     pad,
+    photographs,
     readings,
     removing,
     session,
@@ -40,8 +42,9 @@ from gladwire.web.services import services_for
 from gladwire.web.static_files import STATIC, VersionedFiles
 
 AREAS = (
-    today, find, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves, readings,
-    site_play, equipment, expect, bench, buses, removing, swaps, pad, causes, limits, words, styleguide,
+    today, find, intake, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves,
+    readings, site_play, equipment, expect, bench, buses, removing, swaps, pad, photographs, causes, limits, words,
+    styleguide,
 )  # fmt: skip
 
 

@@ -107,7 +107,8 @@ def test_who_holds_a_session_reads_the_judgement_it_has_now(sessions: Sessions) 
         keep_refusal(db, Claim(number, 1), "first", 1, {})
     with sessions.begin() as db:
         held = db.get_one(ChargingSession, number)
-        assert held.judgement and held.judgement.refusal == "first"
+        assert held.judgement
+        assert held.judgement.refusal == "first"
         with sessions.begin() as worker:
             keep_refusal(worker, Claim(number, 1), "second", 1, {})
         ask(held)

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator, model_valida
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.case.checklist.plan import Plan
+from gladwire.core.case.checklist.step import SKIP
 from gladwire.core.case.ending import ENDING_BY_KEY, ENDINGS, WAITS, WAITS_BY_KEY, Ending, refusal
 from gladwire.core.case.proof import BY_KEY as MODES_BY_KEY
 from gladwire.core.case.proof import MODES, Mode, ModeProof
@@ -30,14 +31,15 @@ from gladwire.store.cases import (
 )
 from gladwire.store.judgements import ask
 from gladwire.store.listed import Page, closed_cases, counts_of_open, open_cases, sessions_listed
-from gladwire.store.models import Case, Observation, utc_now
+from gladwire.store.models import Case, Observation
+from gladwire.store.photographs import photographs_of
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import OptionalDay
 from gladwire.web.pages.rows import CaseRow, SessionRow, case_row, session_row
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
-from gladwire.work.cases import Standing, Unsafe, plan_of, proofs_of, reported, standing_of, unsafe
+from gladwire.work.cases import Standing, Unsafe, plan_of, proofs_of, reported, standing_of, steps_noted, unsafe
 
 router = APIRouter()
 
@@ -74,7 +76,8 @@ class CaseForm(BaseModel):
 
     def columns(self) -> dict[str, str]:
         """What the table of cases holds of it."""
-        return {**self.model_dump(exclude={"session", "modes", "waits_on", "back_on"}), "modes": ",".join(self.modes)}
+        told = ("title", "complaint", "vehicle", "post", "waits_for")
+        return {**self.model_dump(include={*told}), "modes": ",".join(self.modes)}
 
     def set_waiting(self, case: Case) -> None:
         day = bool(self.waits_on) and WAITS_BY_KEY[self.waits_on].day
@@ -121,6 +124,8 @@ class CasePage:
     modes: tuple[Mode, ...]
     reported: list[str]
     causes: Sequence[tuple[str, str]]
+    photos: list[tuple[Observation, int]]
+    codes_after: bool
     stands: Standing
     unsafe: Unsafe | None
     by_name: str
@@ -137,6 +142,15 @@ def case_or_404(db: Database, number: int) -> Case:
     if case is None:
         raise RefusedError(404, f"There is no case {number}.", "Look through the list of cases.")
     return case
+
+
+def photographs_in(db: Database, case: Case) -> dict[str, list[tuple[Observation, int]]]:
+    """Photographs of a case that were not struck out, each with the number of its picture, by the step they belong to."""
+    noted = {o.id: o for o in case.observations if o.kind == "photo" and not o.struck_by}
+    found: dict[str, list[tuple[Observation, int]]] = {}
+    for number, picture in photographs_of(db, list(noted)).items():
+        found.setdefault(noted[number].place, []).append((noted[number], picture))
+    return found
 
 
 @router.get("/cases")
@@ -174,23 +188,6 @@ def list_sessions(db: Database, show: str = "all", page: int = 1) -> Response:
     return render("sessions.html", SessionsPage("cases", show, rows, chosen))
 
 
-@router.post("/cases")
-def make_case(db: Database, form: Annotated[CaseForm, Form()]) -> Response:
-    """Make a case; with `session` given, that session becomes its first."""
-    case = Case(**form.columns(), waits_on="", waits_since=utc_now())
-    form.set_waiting(case)
-    db.add(case)
-    if form.session is not None:
-        session = charging_session(db, form.session)
-        if session is None:
-            raise RefusedError(404, f"There is no session {form.session}.", "Open it again from Today.")
-        if session.case_id is not None:
-            raise RefusedError(409, f"This session belongs to case {session.case_id} already.", "Open that case.")
-        session.case = case
-    db.flush()
-    return RedirectResponse(f"/cases/{case.id}", 303)
-
-
 @router.get("/cases/{number}")
 def one_case(request: Request, db: Database, number: int) -> Response:
     case = case_or_404(db, number)
@@ -206,6 +203,8 @@ def one_case(request: Request, db: Database, number: int) -> Response:
         modes=MODES,
         reported=reported(case),
         causes=_causes_in_order(stands),
+        photos=[shown for of_step in photographs_in(db, case).values() for shown in of_step],
+        codes_after=asks_codes_after(case),
         stands=stands,
         unsafe=unsafe(case),
         by_name=name_of(request),
@@ -239,20 +238,28 @@ def _noted(o: Observation) -> Noted | None:
     return None
 
 
+class NoteForm(BaseModel):
+    """Something noted on a case. part: of a repair, what was changed; who: who did it, where it was not who notes it."""
+
+    model_config = ConfigDict(str_strip_whitespace=True)
+
+    kind: str = Field(pattern="^(repair|code|note)$")
+    text: str = Field(min_length=1, max_length=420)
+    part: str = Field("", max_length=80)
+    who: str = Field("", max_length=60)
+    by_name: str = Field(min_length=1, max_length=80)
+
+
 @router.post("/cases/{number}/notes")
-def note(
-    db: Database,
-    number: int,
-    kind: Annotated[str, Form(pattern="^(repair|code|note)$")],
-    text: Annotated[str, Form(min_length=1, max_length=500)],
-    by_name: Annotated[str, Form(min_length=1, max_length=80)],
-) -> Response:
+def note(db: Database, number: int, form: Annotated[NoteForm, Form()]) -> Response:
     """Note a repair, a stored code or anything else; a repair makes every earlier proof stale."""
     case = case_or_404(db, number)
-    if kind == "repair":  # what was found before it says nothing of what comes after
+    text, part = form.text, ""
+    if form.kind == "repair":  # what was found before it says nothing of what comes after
         ask(*case.sessions)
-    db.add(Observation(case_id=case.id, kind=kind, text=text.strip(), by_name=by_name))
-    return signed(RedirectResponse(f"/cases/{number}", 303), by_name)
+        text, part = f"{text}; done by {form.who}" if form.who else text, form.part
+    db.add(Observation(case_id=case.id, kind=form.kind, place=part, text=text, by_name=form.by_name))
+    return signed(RedirectResponse(f"/cases/{number}", 303), form.by_name)
 
 
 @router.post("/cases/{number}")
@@ -274,6 +281,7 @@ class EndForm(BaseModel):
     ending: str = "mended"
     why: str = Field("", max_length=300)
     cause: str = Field("", max_length=60)
+    codes_after: str = Field("", pattern="^(|yes|no|unclear)$")
     back_on: OptionalDay = None
     by_name: str = Field("", max_length=80)
 
@@ -296,12 +304,29 @@ def change_state(db: Database, number: int, form: Annotated[EndForm, Form()]) ->
     if why_not:
         text = f"{why_not}. Nothing was closed."
         raise RefusedError(409, text, "Say what is missing, or close it as what it is.")
+    if asks_codes_after(case) and ending.proven:
+        if not form.codes_after:
+            text = "Nobody said whether the stored codes are gone. Nothing was closed."
+            raise RefusedError(409, text, "Read them again and say so; say that it cannot be told where it cannot.")
+        if form.codes_after == "no":
+            text = "Stored codes are still there, or new ones came. It is not proven mended, and nothing was closed."
+            raise RefusedError(409, text, "Follow what they name, or close it as what it is.")
+        kept = {"place": "codes_after", "unit": form.codes_after, "by_name": form.by_name}
+        db.add(Observation(case_id=case.id, kind="step", **kept))
     if form.why:
         db.add(Observation(case_id=case.id, kind="closing", place=ending.key, text=form.why, by_name=form.by_name))
     if form.cause:
         db.add(Observation(case_id=case.id, kind="cause", place=form.cause, by_name=form.by_name))
     close_case(case, ending.key, form.back_on if ending.day else None)
     return signed(RedirectResponse(f"/cases/{number}", 303), form.by_name)
+
+
+def asks_codes_after(case: Case) -> bool:
+    """Whether codes were noted before, and nobody said since the last repair what became of them."""
+    before = [o for o in case.observations if not o.struck_by and (o.kind == "code" or o.place == "codes")]
+    told = [o.unit for o in before if o.place == "codes"]
+    noted = any(o.kind == "code" for o in before) or any(answer not in ("not_so", SKIP, "unclear") for answer in told)
+    return noted and "codes_after" not in steps_noted(case)
 
 
 def _unproven(proofs: Sequence[ModeProof]) -> tuple[str, ...]:

@@ -6,12 +6,14 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, NamedTuple
+from urllib.parse import urlencode
 
-from fastapi import APIRouter, Form, Request
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from fastapi import APIRouter, Form, Query, Request
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator
 from starlette.responses import RedirectResponse, Response
 
+from gladwire.core.case.checklist.asked_about import asked_about
 from gladwire.core.case.checklist.plan import BY_PLAN, PLANS, Plan
 from gladwire.core.case.checklist.step import SKIP, Entry
 from gladwire.core.case.checklist.steps import step_of
@@ -21,12 +23,14 @@ from gladwire.core.diagnosis.ranking import owners_of
 from gladwire.core.diagnosis.situation import Situation
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.diagnosis.tests import TOOLS
+from gladwire.store.equipment import piece_of
 from gladwire.store.judgements import ask
 from gladwire.store.models import Case, Observation
 from gladwire.web.charts.faces import Face, face
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import reading_in
-from gladwire.web.pages.cases import case_or_404
+from gladwire.web.instruments import Instrument, instruments_for
+from gladwire.web.pages.cases import case_or_404, photographs_in
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render, sentence
@@ -44,6 +48,16 @@ class PlaceRow:
     observation: Observation | None
     face: Face | None
     struck: list[Observation]
+    photos: list[tuple[Observation, int]]
+
+
+class InDoubt(NamedTuple):
+    """A reading that is asked about before it counts: as it was typed, and the question."""
+
+    step: str
+    value: str
+    text: str
+    question: str
 
 
 @dataclass(frozen=True)
@@ -63,6 +77,8 @@ class ChecklistPage:
     tools: Mapping[str, str]
     repaired: datetime | None
     unsafe: Unsafe | None
+    doubt: InDoubt | None
+    instruments: list[Instrument]
     by_name: str
 
     @property
@@ -72,10 +88,18 @@ class ChecklistPage:
 
 
 @router.get("/cases/{number}/checklist")
-def checklist(request: Request, db: Database, number: int) -> Response:
+def checklist(
+    request: Request,
+    db: Database,
+    number: int,
+    step: Annotated[str, Query(max_length=40)] = "",
+    value: Annotated[str, Query(max_length=40)] = "",
+    text: Annotated[str, Query(max_length=300)] = "",
+) -> Response:
+    """The steps; with step and value given, a reading that was typed and is asked about before it counts."""
     case = case_or_404(db, number)
     found = walk_of(case)
-    rows = _rows(case, found, request.cookies.get("connector", "type2")) if found else []
+    rows = _rows(db, case, found, request.cookies.get("connector", "type2")) if found else []
     page = ChecklistPage(
         area="cases",
         case=case,
@@ -90,13 +114,32 @@ def checklist(request: Request, db: Database, number: int) -> Response:
         tools=TOOLS,
         repaired=max(repaired_at(case), default=None),
         unsafe=unsafe(case),
+        doubt=InDoubt(step, value, text, _question(step, value)) if step and value else None,
+        instruments=instruments_for(db, plan_of(case)),
         by_name=name_of(request),
     )
     return render("checklist.html", page)
 
 
-def _rows(case: Case, found: Walk, connector: str) -> list[PlaceRow]:
-    noted = steps_noted(case)
+@router.get("/readings/asked")
+def asked(step: str, value: str = "") -> Response:
+    """What is asked of a reading as it is typed; an empty answer where nothing is."""
+    return render("checklist/asked.html", InDoubt(step, value, "", _question(step, value)))
+
+
+def _question(key: str, typed: str) -> str:
+    if key not in TESTS:
+        return ""
+    step = step_of(key)
+    try:
+        value = reading_in(typed, step.unit)
+    except ValueError as error:
+        return sentence(str(error))
+    return asked_about(step, value, typed) if value is not None and step.unit else ""
+
+
+def _rows(db: Database, case: Case, found: Walk, connector: str) -> list[PlaceRow]:
+    noted, shown = steps_noted(case), photographs_in(db, case)
     rows = []
     for place in found.places:
         key = place.step.key
@@ -104,7 +147,7 @@ def _rows(case: Case, found: Walk, connector: str) -> list[PlaceRow]:
         drawn = _face(connector, contacts) if contacts else None
         struck = [o for o in case.observations if o.kind == "step" and o.struck_by and o.place == key]
         entry = entry_of(noted[key]) if key in noted else None
-        rows.append(PlaceRow(place, entry, noted.get(key), drawn, struck))
+        rows.append(PlaceRow(place, entry, noted.get(key), drawn, struck, shown.get(key, [])))
     return rows
 
 
@@ -133,6 +176,8 @@ class EntryForm(BaseModel):
     step: str
     value: str = Field("", max_length=40)
     open: bool = False
+    sure: bool = False
+    instrument: Annotated[int | None, BeforeValidator(lambda value: value or None)] = None
     answer: str = Field("", max_length=12)
     text: str = Field("", max_length=300)
     by_name: str = Field(min_length=1, max_length=80)
@@ -144,7 +189,8 @@ _OPEN_OHM = 1e9
 
 @router.post("/cases/{number}/checklist/entries")
 def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Response:
-    """Enter a reading; what follows is worked out anew."""
+    """Enter a reading; what follows is worked out anew. One that is odd is asked about first, and counts once somebody is
+    sure."""
     case = case_or_404(db, number)
     if form.step not in TESTS:
         raise RefusedError(422, f"There is no step “{form.step}”.", "Enter it on the checklist.")
@@ -156,6 +202,13 @@ def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Resp
         raise RefusedError(422, sentence(str(error)), f"Enter what the meter shows, in {step.unit}.") from error
     if step.unit and value is None and not skipped:
         raise RefusedError(422, f"“{step.title}” needs a number in {step.unit}.", "Enter what the meter shows.")
+    odd = asked_about(step, value, form.value) if value is not None and not form.open and not skipped else ""
+    if odd and not form.sure:
+        back = urlencode({"step": step.key, "value": form.value, "text": form.text})
+        return signed(RedirectResponse(f"/cases/{number}/checklist?{back}#{step.key}", 303), form.by_name)
+    with_ = piece_of(db, form.instrument)
+    if form.instrument and (with_ is None or with_.kind != "instrument"):
+        raise RefusedError(422, "That instrument is not known. Nothing was stored.", "Choose one of the list.")
     if not step.unit and form.answer not in {SKIP, *(key for key, _ in step.answers)}:
         raise RefusedError(422, f"“{step.title}” needs one of its answers.", "Choose one.")
     entered = Observation(
@@ -166,6 +219,7 @@ def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Resp
         unit=SKIP if skipped else step.unit or form.answer,
         text=form.text,
         by_name=form.by_name,
+        instrument_id=with_.id if with_ and not skipped else None,
     )
     ask(*case.sessions)  # what was found counts for all of them
     db.add(entered)

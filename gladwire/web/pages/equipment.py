@@ -10,9 +10,10 @@ from typing import Any, NamedTuple, cast, get_args
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
+from gladwire.core.case.instruments import out_of_calibration
 from gladwire.core.case.standing_out import standing_out
 from gladwire.core.lanes.power.report import record_of
-from gladwire.core.power.equipment import FIELDS, SPECS, Kind
+from gladwire.core.power.equipment import FIELDS, SPECS, InstrumentSpec, Kind
 from gladwire.core.power.sharing import Pair, SiteSession, Step, pairs_of, plan_tests, topology
 from gladwire.core.quantities import BY_KEY
 from gladwire.formats.dates import moment_of
@@ -176,18 +177,13 @@ def equipment(db: Database) -> Response:
 def _line(piece: Equipment, stands_out: str) -> Line:
     details = details_of(piece)
     model = str(details.get("model") or details.get("label") or "")
-    return Line(piece.id, label_of(piece), model, stands_out, _due(details))
+    return Line(piece.id, label_of(piece), model, stands_out, _due(piece.kind, details))
 
 
-def _due(details: Mapping[str, Any]) -> str:
+def _due(kind: str, details: Mapping[str, Any]) -> str:
     """What is wrong with an instrument before anybody goes out with it."""
-    until = details.get("calibrated_until")
-    day = date.fromisoformat(str(until)) if until else None
-    return (
-        f"Calibration ran out on {day:%d %b %Y}: have it done before it measures"
-        if day and day < utc_now().date()
-        else ""
-    )
+    today = utc_now().date()
+    return out_of_calibration(InstrumentSpec.model_validate(details), today) if kind == "instrument" else ""
 
 
 def _plan(everything: Sequence[Equipment], site: str, proven: Sequence[Sequence[str]]) -> SitePlan | None:
@@ -250,7 +246,7 @@ def _page(request: Request, db: Database, kind: Kind, found: Equipment | None, s
     curve = "\n".join(f"{soc:g} {kw:g}" for soc, kw in details.get("vehicle_curve", ()))
     return PiecePage(
         "equipment", kind, KIND_WORDS[kind], found, found.name if found else "", site, _fields(kind, details), history,
-        tried, _record(db, found) if found else (), out.get(found.id, "") if found else "", _due(details),
+        tried, _record(db, found) if found else (), out.get(found.id, "") if found else "", _due(kind, details),
         _before(found, earlier_of(db, found)) if found else (), name_of(request), curve, all_equipment(db, "stall"),
     )  # fmt: skip
 

@@ -1,0 +1,128 @@
+"""Complaints as people say them: which plan they ask for, when none does, what is taken along, and what can hurt. The
+sentences are made up; what they ask for is common practice."""
+
+from __future__ import annotations
+
+from datetime import date
+
+import pytest
+
+from gladwire.core.case.checklist.plan import BY_PLAN, PLANS
+from gladwire.core.case.checklist.step import Entry
+from gladwire.core.case.checklist.walk import walk
+from gladwire.core.case.instruments import AC_LIVE, DC_LIVE, categories_in, out_of_calibration, out_of_category
+from gladwire.core.case.intake import kit_of, suggested, warned_by
+from gladwire.core.power.equipment import InstrumentSpec
+
+
+@pytest.mark.parametrize(
+    ("said", "modes", "plan"),
+    [
+        ("DC charging stops after ten minutes", [], "dc_stops"),
+        ("Only 7 kW on the rapid charger, promised 150", [], "dc_slow"),
+        ("It starts, then stops after a minute on the wallbox", [], "stops"),
+        ("The plug is stuck in the car after charging", [], "stuck"),
+        ("the vehicle won't wake and the plug will not come out", [], "stuck"),
+        ("Card declined at post 3", [], "refused"),
+        ("The post does not accept my card", ["mode3_socket"], "refused"),
+        ("Charges slowly at home", [], "ac_slow"),
+        ("slow lead works, the post does not start", ["mode3_socket"], "post_only"),
+        ("does not charge", ["mode2", "mode3_tethered"], "nowhere"),
+        ("Nothing happens when plugged in", ["dc"], "dc_nothing"),
+        ("RCD trips when it rains", ["mode3_tethered"], "stops"),
+        ("retrofit controller, does not start on DC", ["dc"], "bus"),
+    ],
+)
+def test_a_complaint_that_is_plain_has_one_plan_or_names_the_first(said: str, modes: list[str], plan: str) -> None:
+    assert suggested(said, modes).plans[0] == BY_PLAN[plan]
+
+
+@pytest.mark.parametrize(
+    ("said", "modes", "missing"),
+    [
+        ("does not start", [], "Tick on which it fails"),
+        ("Lädt nicht", [], "Say whether"),  # words of another language are no guess
+        ("", ["dc"], "Say whether"),
+        ("slow, and it drops out", ["dc"], "several things"),
+        ("won't start", ["mode2", "dc"], "AC and DC"),
+    ],
+)
+def test_what_is_not_plain_is_said_and_nothing_is_chosen(said: str, modes: list[str], missing: str) -> None:
+    found = suggested(said, modes)
+    assert len(found.plans) != 1
+    assert missing in found.missing
+
+
+@pytest.mark.parametrize(
+    "said", ["It never stops charging", "It is not slow", "does not stop charging", "no drop-outs"]
+)
+def test_a_denied_word_says_nothing(said: str) -> None:
+    assert not suggested(said, ["dc"]).by[:-1]
+
+
+@pytest.mark.parametrize(
+    "said",
+    ["smell of burning", "the plug gets very hot", "I got a shock from the door", "sparks at the inlet", "melted contact",
+     "Display: isolation fault", "cable was run over", "the handle is hot plug and all"],
+)  # fmt: skip
+def test_what_can_hurt_is_told_from_the_complaint_alone(said: str) -> None:
+    found = warned_by(said)
+    assert found is not None
+    assert "nobody plugs in" in found.says
+
+
+@pytest.mark.parametrize(
+    "said", ["does not start", "no smoke, no fire", "nothing is burnt", "hotel post, slow", "offered"]
+)
+def test_what_says_nothing_of_danger_warns_of_none(said: str) -> None:
+    assert warned_by(said) is None
+
+
+def test_a_denial_holds_for_its_own_clause_alone() -> None:
+    assert warned_by("no display, but smoke") is not None
+    assert warned_by("It does not start. Smoke came out") is not None
+
+
+@pytest.mark.parametrize("plan", PLANS)
+def test_every_plan_has_a_kit_and_something_to_ask_for(plan: object) -> None:
+    kit = kit_of(plan, walk(plan, {}))  # type: ignore[arg-type]
+    assert kit.ask
+    assert any("protective equipment" in taken.words for taken in kit.take)
+
+
+def test_what_was_answered_needs_nothing_more_taken_along() -> None:
+    plan = BY_PLAN["dc_nothing"]
+    before = kit_of(plan, walk(plan, {}))
+    after = kit_of(plan, walk(plan, {"swap_vehicle": Entry(None, "not_so")}))
+    tools = [{t.tool for t in kit.take} for kit in (before, after)]
+    assert "other_vehicle" in tools[0] - tools[1]
+
+
+@pytest.mark.parametrize(
+    ("printed", "found"),
+    [
+        ("CAT III 1000 V / CAT IV 600 V", ((3, 1000.0), (4, 600.0))),
+        ("cat.iii 300V", ((3, 300.0),)),
+        ("CAT 3, 600 V", ((3, 600.0),)),
+        ("600 V", ()),
+    ],
+)
+def test_categories_are_read_as_they_are_printed(printed: str, found: tuple[tuple[int, float], ...]) -> None:
+    assert categories_in(printed) == found
+
+
+@pytest.mark.parametrize(
+    ("printed", "ac", "dc"),
+    [("CAT III 300 V", True, False), ("CAT II 1000 V", False, False), ("CAT IV 1000 V", True, True),
+     ("CAT III 299 V", False, False), ("CAT III 1000 V", True, True), ("", True, True)],
+)  # fmt: skip
+def test_a_category_below_what_is_measured_live_is_told(printed: str, ac: bool, dc: bool) -> None:
+    """IEC 61010-2-030, from memory: III for the installation of a building. What nobody noted is not told as too low."""
+    spec = InstrumentSpec(category=printed)
+    assert (not out_of_category(spec, AC_LIVE), not out_of_category(spec, DC_LIVE)) == (ac, dc)
+
+
+def test_calibration_holds_through_its_last_day() -> None:
+    spec = InstrumentSpec(calibrated_until=date(2026, 9, 30))
+    assert not out_of_calibration(spec, date(2026, 9, 30))
+    assert "30 Sep 2026" in out_of_calibration(spec, date(2026, 10, 1))

@@ -1,0 +1,124 @@
+"""What is told before and on site: intake, odd readings asked about, instruments, photographs, codes at the end."""
+
+from __future__ import annotations
+
+import base64
+
+import pytest
+from starlette.testclient import TestClient
+
+from tests.web.test_case_pages import enter, new_case
+from tests.web.test_judge_pages import ME
+from tests.web.test_pages import text
+
+PNG = base64.b64decode(
+    "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg=="
+)
+COMPLAINT = {"complaint": "Card declined at the quay. App said no", "post": "Quay 7", "vehicle": "Harbour van"}
+
+
+def test_plan_and_kit_follow_what_is_typed_and_nothing_is_stored(client: TestClient) -> None:
+    before = text(client, "/cases")
+    beside = client.post("/cases/new/plan", data=COMPLAINT).text
+    assert "Not authorised" in beside
+    assert "Take along" in beside
+    assert "a card or account that is known to work" in beside.lower()
+    assert text(client, "/cases") == before
+
+
+def test_a_complaint_that_can_hurt_is_told_first(client: TestClient) -> None:
+    beside = client.post("/cases/new/plan", data={"complaint": "Sparks when it is plugged in"}).text
+    assert 'id="warned" hx-swap-oob="true"' in beside
+    assert "nobody plugs in" in beside
+
+
+def test_what_was_asked_on_the_telephone_is_in_the_case(client: TestClient) -> None:
+    told = {**COMPLAINT, "plan": "refused", "others_here": "so", "codes": "not_so", "said": "Contract unknown", **ME}
+    made = client.post("/cases", data=told)
+    case = made.headers["location"].removesuffix("/checklist")
+    assert "Card declined at the quay" in text(client, case)
+    assert "Contract unknown" in text(client, case)
+    page = text(client, f"{case}/checklist")
+    assert "Not authorised" in page
+    assert page.index("Entered and captured") < page.index("Do others charge here?")
+    again = client.post("/cases/new/plan", data=COMPLAINT).text
+    assert "Open already" in again
+
+
+def test_a_plan_that_was_chosen_by_hand_stays_one_that_was_not_follows_the_words(client: TestClient) -> None:
+    data = {"complaint": "The plug is stuck", "plan": "dc_slow", "plain": "stuck"}
+    assert "as you chose" in client.post("/cases/new/plan", data=data).text
+    followed = client.post("/cases/new/plan", data={**data, "plan": "refused", "plain": "refused"}).text
+    assert 'value="stuck" checked' in followed
+
+
+@pytest.mark.parametrize("data", [{}, {"complaint": "x", "plan": "no_such"}, {"complaint": "x", "modes": "hover"}])
+def test_a_case_that_says_nothing_or_nonsense_is_not_opened(client: TestClient, data: dict[str, str]) -> None:
+    assert client.post("/cases", data={**data, **ME}).status_code == 422
+
+
+def test_mains_entered_as_ohms_is_asked_about_before_it_counts(client: TestClient) -> None:
+    case = new_case(client)
+    client.post(f"{case}/checklist", data={"plan": "nowhere"})
+    answer = client.post(f"{case}/checklist/entries", data={**ME, "step": "cp_core", "value": "240", "text": "at dusk"})
+    page = client.get(answer.headers["location"]).text
+    assert "240 is what mains has in volts" in page
+    assert 'value="at dusk"' in page
+    assert "Entered 240" not in page
+    enter(client, case, step="cp_core", value="240", sure="true")
+    assert "Entered 240 Ω" in text(client, f"{case}/checklist")
+    assert "mains" in client.get("/readings/asked", params={"step": "cp_core", "value": "240"}).text
+    assert not client.get("/readings/asked", params={"step": "cp_core", "value": "0.2"}).text.strip()
+    assert "another" not in client.get("/readings/asked", params={"step": "nothing", "value": "1"}).text
+
+
+def test_a_reading_says_what_it_was_taken_with(client: TestClient) -> None:
+    data = {
+        "kind": "instrument",
+        "name": "Old meter",
+        "calibrated_until": "2020-01-01",
+        "category": "CAT II 300 V",
+        **ME,
+    }
+    meter = client.post("/equipment", data=data).headers["location"].rsplit("/", 1)[1]
+    case = new_case(client)
+    client.post(f"{case}/checklist", data={"plan": "nowhere"})
+    assert "below cat iii 300 v" in client.get(f"{case}/checklist").text.lower()
+    enter(client, case, step="cp_core", value="0.2", instrument=meter)
+    assert f'with <a href="/equipment/{meter}">Old meter</a>' in " ".join(client.get(f"{case}/checklist").text.split())
+    wrong = client.post(
+        f"{case}/checklist/entries", data={**ME, "step": "pe_core", "value": "0.2", "instrument": "999"}
+    )
+    assert wrong.status_code == 422
+    assert "PE core of the lead </h2>" not in client.get(f"{case}/checklist").text
+
+
+def test_photographs_are_kept_whole_shown_and_struck_out(client: TestClient) -> None:
+    case = new_case(client)
+    client.post(f"{case}/checklist", data={"plan": "nowhere"})
+    two = [("pictures", ("a.png", PNG, "image/png")), ("pictures", ("b.png", PNG, "image/png"))]
+    kept = client.post(f"{case}/photographs", data={**ME, "text": "burnt CP", "step": "look"}, files=two)
+    assert kept.headers["location"].endswith("/checklist#look")
+    page = client.get(f"{case}/checklist").text
+    address = page.split('<img src="')[1].split('"')[0]
+    shown = client.get(address)
+    assert (shown.content, shown.headers["content-type"]) == (PNG, "image/png")
+    assert page.count("<img src=") == 2
+    wrong = client.post(f"{case}/photographs", data=ME, files=[two[0], ("pictures", ("c.txt", b"<svg>", "image/png"))])
+    assert wrong.status_code == 422
+    assert client.get(f"{case}/checklist").text.count("<img src=") == 2
+    assert client.get("/photographs/99999").status_code == 404
+
+
+def test_stored_codes_are_asked_about_before_a_case_closes_as_mended(client: TestClient) -> None:
+    case = new_case(client, modes="mode2")
+    client.post(f"{case}/notes", data={**ME, "kind": "code", "text": "P0AA1"})
+    assert 'name="codes_after"' in client.get(case).text
+    enter(client, case, step="codes_after", answer="yes")
+    assert 'name="codes_after"' not in client.get(case).text
+    client.post(
+        f"{case}/notes", data={**ME, "kind": "repair", "text": "new lead", "part": "lead 5x2.5", "who": "Ida Holm"}
+    )
+    page = text(client, case)
+    assert "Repair (lead 5x2.5) : new lead; done by Ida Holm" in page
+    assert 'name="codes_after"' in client.get(case).text
