@@ -28,9 +28,14 @@ _VAR = Path(__file__).resolve().parent.parent / "var"
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; returns the exit code. 2 means a file could not be read."""
     try:
-        return _run(arguments)
+        code = _run(arguments)
+        sys.stdout.flush()
+        return code
     except KeyboardInterrupt:
         return 130
+    except BrokenPipeError:  # who reads it has seen enough, as `head` has
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 141
 
 
 def _run(arguments: list[str] | None) -> int:

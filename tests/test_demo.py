@@ -129,6 +129,7 @@ def test_the_cause_of_each_case_leads(results: dict[str, SessionResult], title: 
         ("Bus 10 at seven in the evening", "charged", "gave_back"),
         ("Guest's car, paused and taken up", "charged", "paused"),
         ("Ice van, after the wires were put right", "charged", "can_flows"),
+        ("Third time, with the new contact", "charged", "lock_released"),
     ],
 )
 def test_what_is_well_is_said_to_be(results: dict[str, SessionResult], title: str, outcome: str, code: str) -> None:

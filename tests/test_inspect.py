@@ -6,6 +6,7 @@ import datetime
 import io
 import json
 import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -288,3 +289,13 @@ def test_a_factor_makes_amperes_of_a_clamp_s_volts(tmp_path: Path, capsys: pytes
     for wrong in ("I L1", "I L1=x", "=2", "I L1=-1"):
         code, _, err = run(capsys, str(path), "--factor", wrong)
         assert (code, err.count("\n")) == (2, 1)
+
+
+def test_who_reads_only_the_first_lines_is_no_trouble(tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "gladwire.cli", "inspect", str(table(tmp_path)), "--json"]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as told:
+        assert told.stdout is not None
+        assert told.stderr is not None
+        told.stdout.close()
+        trouble = told.stderr.read()
+    assert (told.returncode, trouble) == (141, b"")

@@ -173,6 +173,12 @@ _AC_CASES: tuple[DemoCase, ...] = (
                 "Again, with the socket clear",
                 _one("marina_pier4_socket_clear.csv", ac.locks_then_corroded),
                 "mode3_socket",
+                repair="Green CP contact of the socket replaced; the lead's is bright.",
+            ),
+            DemoSession(
+                "Third time, with the new contact",
+                _one("marina_pier4_new_contact.csv", ac.both_mended),
+                "mode3_socket",
             ),
         ),
         noted=(

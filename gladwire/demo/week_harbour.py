@@ -101,6 +101,25 @@ WEEK_CASES: tuple[DemoCase, ...] = (
         noted=(Noted("closing", "Not seen again in two tries; the hire desk calls when it is", place="watched"),),
     ),
     DemoCase(
+        "Stops after heavy rain, slipway",
+        "Gannet One of the kayak hire",
+        "Slipway, post 1 (Tern 11)",
+        "Hand Mats Lie: the post tripped twice in one wet week. Dried and reseated the cover; "
+        "to be looked at after the next rain.",
+        (),
+        modes=("mode3_socket",),
+        attempts=(
+            _tried("failed", "Gannet One of the kayak hire", "Slipway, post 1 (Tern 11)", "off at once, in the rain",
+                   stage="energise", start="plug"),
+            _tried("charged", "Gannet One of the kayak hire", "Slipway, post 1 (Tern 11)", "dry again", stage="hold",
+                   start="plug"),
+        ),
+        closed="watched",
+        days=-2,
+        noted=(Noted("plan", place="stops"), Noted("step", place="weather", unit="wet", by_name="Mats Lie"),
+               Noted("closing", "Dry now; after the next rain it is looked at again", place="watched")),
+    ),
+    DemoCase(
         "“Does not charge” that did",
         "Plover Cargo, fleet no. 3",
         "Boathouse, post 3 (Tern 22)",

@@ -57,9 +57,18 @@ def not_home() -> bytes:
 
 def pushed_home() -> bytes:
     """The same post with the plug home: everything is seen, to the release at the end."""
-    pilot = recorded(whole(), 25e3)
+    return _seen_whole(26.7, 15.4)
+
+
+def both_mended() -> bytes:
+    """The pier's post once both of its faults are gone, the offer of 32 A taken."""
+    return _seen_whole(53.3, 31.2)
+
+
+def _seen_whole(duty: float, takes_a: float) -> bytes:
+    pilot = recorded(whole(duty=duty), 25e3)
     lock = LockScript().drive(1.3).drive(9.2, way=-1).record(pilot.duration_s + 1, 25e3, _SEED)
-    volts, amps = mains([(3.5, 231.0), (8.25, 0.0)], [(4.3, 15.4), (8.1, 0.0)], pilot.duration_s + 0.1, 25e3, seed=3)
+    volts, amps = mains([(3.5, 231.0), (8.25, 0.0)], [(4.3, takes_a), (8.1, 0.0)], pilot.duration_s + 0.1, 25e3, seed=3)
     lanes = [pilot, _latched(pilot, [("absent", 0.7), ("latched", 8.6), ("absent", 2.0)]), *lock, volts, amps]
     return table(lanes, ["CP (V)", "PP (V)", "Lock current (A)", "Lock position (V)", "U L1 (V)", "I L1 (A)"])
 

@@ -10,6 +10,7 @@ from fastapi import FastAPI
 from gladwire.web import errors
 from gladwire.web.guard import Guard, allowed_hosts
 from gladwire.web.pages import (
+    before_after,
     bench,
     buses,
     captures,
@@ -26,6 +27,7 @@ from gladwire.web.pages import (
     known,
     limits,
     messages,
+    model_notes,
     pad,
     photographs,
     readings,
@@ -43,8 +45,8 @@ from gladwire.web.static_files import STATIC, VersionedFiles
 
 AREAS = (
     today, find, intake, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves,
-    readings, site_play, equipment, expect, bench, buses, removing, swaps, pad, photographs, causes, limits, words,
-    styleguide,
+    readings, site_play, equipment, model_notes, expect, bench, buses, removing, swaps, pad, photographs, before_after,
+    causes, limits, words, styleguide,
 )  # fmt: skip
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.responses import HTMLResponse
 
+from gladwire.core.case.attempt import REACHED
 from gladwire.core.case.ending import WAITS
 from gladwire.core.diagnosis.cause import OWNER_WORDS
 from gladwire.core.lanes.all import ROLE_BY_KEY, SETTLED_ROLES
@@ -108,6 +109,7 @@ def make_environment() -> Environment:
         outcome_words=OUTCOME_WORDS,
         waits=WAITS,
         stamp_words={kind.key: kind.words for kind in STAMPS},
+        reached_words={told.stage: told.title for told in REACHED},
         roles=ROLE_BY_KEY,
         settled_roles=SETTLED_ROLES,
         quantities=QUANTITIES,

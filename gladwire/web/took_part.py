@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session
 from gladwire.core.case.swaps import PARTS, Attempt, Part
 from gladwire.core.lanes.frames.marks import Mark
 from gladwire.store.equipment import PIECES, all_equipment, known_by, label_of
-from gladwire.store.models import ChargingSession
+from gladwire.store.model_notes import notes_of
+from gladwire.store.models import ChargingSession, ModelNote
 from gladwire.work.cases import KIND_OF, pieces_named
 
 TITLES: dict[Part, str] = {
@@ -36,13 +37,15 @@ def known_names(db: Session, attempts: Sequence[Attempt] = ()) -> dict[Part, lis
 @dataclass(frozen=True)
 class TookPart:
     """The form on a session. named: (number of its page or None, label) of what is known; parts: as the form begins.
-    met_again: what the capture says it is, by marks that were told of it before: (title of the part, label, what by)."""
+    met_again: what the capture says it is, by marks that were told of it before: (title of the part, label, what by).
+    learnt: what is known of the models that took part."""
 
     named: list[tuple[int | None, str]]
     parts: dict[Part, str]
     titles: dict[Part, str]
     known: dict[Part, list[str]]
     met_again: list[tuple[str, str, str]]
+    learnt: Sequence[ModelNote]
 
 
 def took_part(db: Session, session: ChargingSession, marks: Sequence[Mark]) -> TookPart:
@@ -56,4 +59,4 @@ def took_part(db: Session, session: ChargingSession, marks: Sequence[Mark]) -> T
         if mark.of not in parts:
             parts[mark.of] = label_of(known.equipment)
             met_again.append((TITLES[mark.of], label_of(known.equipment), f"{mark.what} {mark.value}"))
-    return TookPart(named, parts, TITLES, known_names(db), met_again)
+    return TookPart(named, parts, TITLES, known_names(db), met_again, notes_of(db, pieces))

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import itertools
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import NamedTuple, get_args
 
@@ -14,15 +14,15 @@ from sqlalchemy.orm import Session
 
 from gladwire.core.answers import Answer
 from gladwire.core.case.checklist.plan import BY_PLAN, Plan
-from gladwire.core.case.checklist.step import SKIP, Entry
+from gladwire.core.case.checklist.step import SKIP, UNCLEAR, Entry
 from gladwire.core.case.checklist.step import Judged as Said
 from gladwire.core.case.checklist.steps import answer_of, step_of
 from gladwire.core.case.checklist.walk import Known, Walk, next_words, walk
 from gladwire.core.case.memory import by_attempts
 from gladwire.core.case.proof import BY_KEY as MODES
-from gladwire.core.case.proof import ModeProof, Stood, Tried, proofs
+from gladwire.core.case.proof import ModeProof, Stood, Tried, before_and_after, proofs
 from gladwire.core.case.swaps import Attempt, Came, Part
-from gladwire.core.diagnosis.answers import danger_of
+from gladwire.core.diagnosis.answers import NOT_SO, danger_of
 from gladwire.core.diagnosis.cause import OwnerShare
 from gladwire.core.diagnosis.evidence import observed
 from gladwire.core.diagnosis.ranking import owners_of
@@ -330,15 +330,45 @@ def unsafe(case: Case) -> Unsafe | None:
     return Unsafe(judgement.verdict if found in judgement.verdict else f"{found} {judgement.verdict}")
 
 
-def proofs_of(case: Case) -> tuple[ModeProof, ...]:
-    """One proof for each reported mode."""
-    repairs = repaired_at(case)
-    tried = []
-    for session in case.sessions:
-        judgement = session.judgement
-        if judgement is not None and not judgement.refusal:
+def _tried(case: Case) -> list[Tried]:
+    """Its sessions that were judged, in order."""
+    repairs, found = repaired_at(case), []
+    for session in _told(case):
+        if (judgement := session.judgement) is not None:
             later = any(at > session.created_at for at in repairs)
-            tried.append(
+            found.append(
                 Tried(session.mode, session.title, judgement.outcome, stages_of(session), later, judgement.danger)
             )
-    return proofs(reported(case), tried)
+    return found
+
+
+def proofs_of(case: Case) -> tuple[ModeProof, ...]:
+    """One proof for each reported mode."""
+    return proofs(reported(case), _tried(case))
+
+
+def pairs_of(case: Case) -> dict[str, tuple[ChargingSession, ChargingSession]]:
+    """By mode, the last session that fell short and the newest after it."""
+    told = _told(case)
+    return {mode: (told[a], told[b]) for mode, (a, b) in before_and_after(_tried(case)).items()}
+
+
+def unproven(found: Sequence[ModeProof]) -> tuple[str, ...]:
+    """Modes that stand in the way of "mended"."""
+    return tuple(p.mode for p in found if p.state != "proven") if found else ("no mode was reported",)
+
+
+def asks_codes_after(case: Case) -> bool:
+    """Whether codes were noted before, and nobody said since the last repair what became of them."""
+    before = [o for o in case.observations if not o.struck_by and (o.kind == "code" or o.place == "codes")]
+    told = [o.unit for o in before if o.place == "codes"]
+    noted = any(o.kind == "code" for o in before) or any(answer not in (NOT_SO, SKIP, UNCLEAR[0]) for answer in told)
+    return noted and "codes_after" not in steps_noted(case)
+
+
+def to_close(case: Case) -> str:
+    """What is left of a case whose every reported mode is proven; "" where one is not, or where something can hurt."""
+    if unproven(proofs_of(case)) or unsafe(case):
+        return ""
+    codes = "Read the stored codes again, then close it." if asks_codes_after(case) else "Close it."
+    return f"Every reported mode is proven. {codes}"

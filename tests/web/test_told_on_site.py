@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from datetime import UTC, datetime
 
 import pytest
 from starlette.testclient import TestClient
@@ -122,3 +123,55 @@ def test_stored_codes_are_asked_about_before_a_case_closes_as_mended(client: Tes
     page = text(client, case)
     assert "Repair (lead 5x2.5) : new lead; done by Ida Holm" in page
     assert 'name="codes_after"' in client.get(case).text
+
+
+def piece(client: TestClient, kind: str, name: str, **more: str) -> str:
+    return client.post("/equipment", data={"kind": kind, "name": name, **more, **ME}).headers["location"]
+
+
+def test_what_was_learnt_of_a_model_is_offered_where_it_is_met_again(client: TestClient) -> None:
+    one = piece(client, "stall", "Quay 1", model="Tern 22")
+    piece(client, "stall", "Quay 2", model="TERN 22")
+    client.post(f"{one}/learnt", data={"kind": "quirk", "text": "Push the plug fully home", **ME})
+    client.post(f"{one}/learnt", data={"kind": "lamp", "shows": "blue, blinking", "stage": "authorise", **ME})
+    other = new_case(client, post="Quay 2")
+    assert "Push the plug fully home" in text(client, other)
+    assert "lamp “blue, blinking” stands for “start was accepted”" in text(client, other)
+    assert 'data-text="blue, blinking: start was accepted"' in client.get(f"{other}/pad").text
+    assert "Push the plug fully home" in client.post("/cases/new/plan", data={"complaint": "x", "post": "Quay 2"}).text
+    assert "Push the plug fully home" not in text(client, new_case(client, post="Quay 3"))
+    number = client.get(one).text.split('action="/learnt/')[1].split("/")[0]
+    client.post(f"/learnt/{number}/strike", data={**ME, "piece": one.rsplit("/", 1)[1]})
+    assert "Push the plug fully home" not in text(client, other)
+
+
+@pytest.mark.parametrize(
+    "data",
+    [
+        {"kind": "quirk"},
+        {"kind": "lamp", "shows": "blue"},
+        {"kind": "sound", "stage": "lock"},
+        {"kind": "smell", "text": "x"},
+    ],
+)
+def test_half_of_what_was_learnt_is_not_kept(client: TestClient, data: dict[str, str]) -> None:
+    one = piece(client, "stall", "Quay 1", model="Tern 22")
+    assert client.post(f"{one}/learnt", data={**data, **ME}).status_code == 422
+    assert (
+        client.post(
+            f"{piece(client, 'stall', 'No model')}/learnt", data={"kind": "quirk", "text": "x", **ME}
+        ).status_code
+        == 409
+    )
+
+
+def test_a_stamp_by_its_legend_lies_on_the_lane_with_what_it_stands_for(client: TestClient) -> None:
+    case = new_case(client)
+    stamp = {
+        "key": "abcdefgh-1",
+        "kind": "lamp_legend",
+        "at": f"{datetime.now(UTC).isoformat()}",
+        "text": "blue: start was accepted",
+    }
+    assert client.post(f"{case}/pad", json=stamp).status_code == 200
+    assert "Lamp or sound, by its legend, “blue: start was accepted”" in " ".join(text(client, f"{case}/pad").split())

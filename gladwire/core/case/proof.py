@@ -110,6 +110,21 @@ def proofs(reported: Sequence[str], tried: Sequence[Tried]) -> tuple[ModeProof, 
     return tuple(_proof(BY_KEY[key], [t for t in tried if t.mode == key]) for key in reported)
 
 
+_FELL_SHORT = ("failed_to_start", "dropped_out", "derated")
+
+
+def before_and_after(tried: Sequence[Tried]) -> dict[str, tuple[int, int]]:
+    """By mode, places of the newest session and of the last one before it that fell short: what a repair is seen by. Modes
+    that were tried once, or fell short in none before, are left out."""
+    found: dict[str, tuple[int, int]] = {}
+    for mode in dict.fromkeys(t.mode for t in tried):
+        of_mode = [n for n, t in enumerate(tried) if t.mode == mode]
+        before = [n for n in of_mode[:-1] if tried[n].outcome in _FELL_SHORT]
+        if before:
+            found[mode] = before[-1], of_mode[-1]
+    return found
+
+
 def _proof(mode: Mode, tried: Sequence[Tried]) -> ModeProof:
     if not tried:
         return ModeProof(mode.title, "unproven", "Reported, and not tried in any session here.")

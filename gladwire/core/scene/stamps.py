@@ -32,6 +32,7 @@ KINDS: tuple[StampKind, ...] = (
     StampKind("lamp_steady", "Lamp goes steady", "seen", "proximity"),
     StampKind("lamp_charging", "Lamp shows charging", "seen", "draw"),
     StampKind("lamp_error", "Lamp shows an error", "seen", "hold"),
+    StampKind("lamp_legend", "Lamp or sound, by its legend", "seen", "proximity"),
     StampKind("plug_moved", "Plug or cable moved", "seen", "seat"),
     StampKind("latch_touched", "Latch touched or leaned on", "felt", "proximity"),
     StampKind("release_asked", "Release asked for (remote, button, app)", "seen", "end"),
@@ -44,6 +45,8 @@ KINDS: tuple[StampKind, ...] = (
     StampKind("note", "Note", "note", "hold"),
 )
 BY_KEY = {kind.key: kind for kind in KINDS}
+# What a lamp or sound stands for by the legend of its model; the words say it.
+BY_LEGEND = "lamp_legend"
 
 
 class Stamp(BaseModel):

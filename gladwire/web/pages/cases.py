@@ -11,7 +11,6 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator, model_valida
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.case.checklist.plan import Plan
-from gladwire.core.case.checklist.step import SKIP
 from gladwire.core.case.ending import ENDING_BY_KEY, ENDINGS, WAITS, WAITS_BY_KEY, Ending, refusal
 from gladwire.core.case.proof import BY_KEY as MODES_BY_KEY
 from gladwire.core.case.proof import MODES, Mode, ModeProof
@@ -31,7 +30,8 @@ from gladwire.store.cases import (
 )
 from gladwire.store.judgements import ask
 from gladwire.store.listed import Page, closed_cases, counts_of_open, open_cases, sessions_listed
-from gladwire.store.models import Case, Observation
+from gladwire.store.model_notes import notes_of, pieces_in
+from gladwire.store.models import Case, ModelNote, Observation
 from gladwire.store.photographs import photographs_of
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import OptionalDay
@@ -39,7 +39,18 @@ from gladwire.web.pages.rows import CaseRow, SessionRow, case_row, session_row
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
-from gladwire.work.cases import Standing, Unsafe, plan_of, proofs_of, reported, standing_of, steps_noted, unsafe
+from gladwire.work.cases import (
+    Standing,
+    Unsafe,
+    asks_codes_after,
+    pairs_of,
+    plan_of,
+    proofs_of,
+    reported,
+    standing_of,
+    unproven,
+    unsafe,
+)
 
 router = APIRouter()
 
@@ -126,6 +137,8 @@ class CasePage:
     causes: Sequence[tuple[str, str]]
     photos: list[tuple[Observation, int]]
     codes_after: bool
+    pairs: bool
+    learnt: Sequence[ModelNote]
     stands: Standing
     unsafe: Unsafe | None
     by_name: str
@@ -134,7 +147,7 @@ class CasePage:
     def endings(self) -> list[Ending]:
         """How it can close, as it stands."""
         held = self.unsafe.says if self.unsafe else ""
-        return [e for e in ENDINGS if not refusal(e, _unproven(self.proofs), held, "a reason", True)]
+        return [e for e in ENDINGS if not refusal(e, unproven(self.proofs), held, "a reason", True)]
 
 
 def case_or_404(db: Database, number: int) -> Case:
@@ -205,6 +218,8 @@ def one_case(request: Request, db: Database, number: int) -> Response:
         causes=_causes_in_order(stands),
         photos=[shown for of_step in photographs_in(db, case).values() for shown in of_step],
         codes_after=asks_codes_after(case),
+        pairs=bool(pairs_of(case)),
+        learnt=notes_of(db, pieces_in(db, case)),
         stands=stands,
         unsafe=unsafe(case),
         by_name=name_of(request),
@@ -300,7 +315,7 @@ def change_state(db: Database, number: int, form: Annotated[EndForm, Form()]) ->
     if ending is None:
         raise RefusedError(422, "A case cannot close like that.", "Choose how it ends.")
     held = unsafe(case)
-    why_not = refusal(ending, _unproven(proofs_of(case)), held.says if held else "", form.why, form.back_on is not None)
+    why_not = refusal(ending, unproven(proofs_of(case)), held.says if held else "", form.why, form.back_on is not None)
     if why_not:
         text = f"{why_not}. Nothing was closed."
         raise RefusedError(409, text, "Say what is missing, or close it as what it is.")
@@ -319,19 +334,6 @@ def change_state(db: Database, number: int, form: Annotated[EndForm, Form()]) ->
         db.add(Observation(case_id=case.id, kind="cause", place=form.cause, by_name=form.by_name))
     close_case(case, ending.key, form.back_on if ending.day else None)
     return signed(RedirectResponse(f"/cases/{number}", 303), form.by_name)
-
-
-def asks_codes_after(case: Case) -> bool:
-    """Whether codes were noted before, and nobody said since the last repair what became of them."""
-    before = [o for o in case.observations if not o.struck_by and (o.kind == "code" or o.place == "codes")]
-    told = [o.unit for o in before if o.place == "codes"]
-    noted = any(o.kind == "code" for o in before) or any(answer not in ("not_so", SKIP, "unclear") for answer in told)
-    return noted and "codes_after" not in steps_noted(case)
-
-
-def _unproven(proofs: Sequence[ModeProof]) -> tuple[str, ...]:
-    """Modes that stand in the way of "mended"."""
-    return tuple(p.mode for p in proofs if p.state != "proven") if proofs else ("no mode was reported",)
 
 
 @router.post("/sessions/{number}/place")

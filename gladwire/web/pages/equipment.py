@@ -10,6 +10,7 @@ from typing import Any, NamedTuple, cast, get_args
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
+from gladwire.core.case.attempt import REACHED, Told
 from gladwire.core.case.instruments import out_of_calibration
 from gladwire.core.case.standing_out import standing_out
 from gladwire.core.lanes.power.report import record_of
@@ -28,7 +29,8 @@ from gladwire.store.equipment import (
     piece_of,
     sessions_with,
 )
-from gladwire.store.models import Attempt, ChargingSession, Equipment, EquipmentBefore, utc_now
+from gladwire.store.model_notes import model_of, notes_of
+from gladwire.store.models import Attempt, ChargingSession, Equipment, EquipmentBefore, ModelNote, utc_now
 from gladwire.store.shapes import details_from
 from gladwire.web.charts.site_plan import SitePlan, site_plan
 from gladwire.web.errors import RefusedError
@@ -134,6 +136,9 @@ class PiecePage:
     by_name: str
     curve: str
     stalls: Sequence[Equipment]
+    model: str
+    learnt: Sequence[ModelNote]
+    reached: Sequence[Told]
 
     @property
     def met(self) -> str:
@@ -248,6 +253,7 @@ def _page(request: Request, db: Database, kind: Kind, found: Equipment | None, s
         "equipment", kind, KIND_WORDS[kind], found, found.name if found else "", site, _fields(kind, details), history,
         tried, _record(db, found) if found else (), out.get(found.id, "") if found else "", _due(kind, details),
         _before(found, earlier_of(db, found)) if found else (), name_of(request), curve, all_equipment(db, "stall"),
+        model_of(found), notes_of(db, [found]), REACHED,
     )  # fmt: skip
 
 

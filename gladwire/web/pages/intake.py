@@ -21,7 +21,8 @@ from gladwire.core.case.swaps import Part
 from gladwire.core.power.equipment import Kind
 from gladwire.store.cases import charging_session, open_cases_naming
 from gladwire.store.equipment import all_equipment, label_of
-from gladwire.store.models import Case, Equipment, Observation, utc_now
+from gladwire.store.model_notes import notes_of
+from gladwire.store.models import Case, Equipment, ModelNote, Observation, utc_now
 from gladwire.web.errors import RefusedError
 from gladwire.web.instruments import Instrument, instruments_for
 from gladwire.web.pages.cases import CaseForm
@@ -102,6 +103,7 @@ class Beside:
     warned: Warned | None
     met: list[Met]
     open_cases: Sequence[Case]
+    learnt: Sequence[ModelNote]
     due: list[Instrument]
 
 
@@ -145,6 +147,7 @@ def _beside(db: Database, form: IntakeForm) -> Beside:
     by_hand = form.plan if form.plan != form.plain else ""
     plan = BY_PLAN.get(by_hand) or (found.plans[0] if len(found.plans) == 1 else None)
     walked = walk(plan, form.entries()) if plan else None
+    met = _met(db, form)
     kit = kit_of(plan, walked) if plan and walked else None
     return Beside(
         suggested=found,
@@ -154,7 +157,8 @@ def _beside(db: Database, form: IntakeForm) -> Beside:
         walk=walked,
         kit=kit,
         warned=warned_by(form.words),
-        met=_met(db, form),
+        met=met,
+        learnt=notes_of(db, [db.get(Equipment, one.number) for one in met]),
         open_cases=open_cases_naming(db, form.vehicle, form.post) if form.vehicle or form.post else (),
         due=[one for one in instruments_for(db, plan) if one.wrong] if kit else [],
     )

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 from fastapi import APIRouter, Form, Request
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
@@ -15,8 +15,10 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from starlette.responses import JSONResponse, RedirectResponse, Response
 
-from gladwire.core.scene.stamps import BY_KEY, KINDS, StampKind
+from gladwire.core.case.attempt import REACHED_BY_KEY
+from gladwire.core.scene.stamps import BY_KEY, BY_LEGEND, KINDS, StampKind
 from gladwire.store.judgements import ask
+from gladwire.store.model_notes import notes_of, pieces_in
 from gladwire.store.models import Case, Observation
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import TypedNumber
@@ -36,6 +38,14 @@ _OLDEST, _AHEAD = timedelta(days=30), timedelta(minutes=5)
 _MOST_S = 1e7
 
 
+class Legend(NamedTuple):
+    """What a lamp or sound of a model stands for."""
+
+    shows: str
+    means: str
+    model: str
+
+
 @dataclass(frozen=True)
 class PadPage:
     area: str
@@ -43,14 +53,22 @@ class PadPage:
     kinds: Sequence[StampKind]
     stamped: list[Observation]
     unsafe: Unsafe | None
+    legend: list[Legend]
     by_name: str
 
 
 @router.get("/cases/{number}/pad")
 def pad(request: Request, db: Database, number: int) -> Response:
     case = case_or_404(db, number)
-    page = PadPage("cases", case, KINDS, waiting_stamps(case)[::-1], unsafe(case), name_of(request))
+    kinds = [kind for kind in KINDS if kind.key != BY_LEGEND]
+    page = PadPage("cases", case, kinds, waiting_stamps(case)[::-1], unsafe(case), _legend(db, case), name_of(request))
     return render("pad.html", page)
+
+
+def _legend(db: Database, case: Case) -> list[Legend]:
+    """What lamps and sounds of these models stand for."""
+    notes = notes_of(db, pieces_in(db, case))
+    return [Legend(n.shows, REACHED_BY_KEY[n.stage].title, n.model) for n in notes if n.stage in REACHED_BY_KEY]
 
 
 class Stamped(BaseModel):

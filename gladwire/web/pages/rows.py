@@ -13,7 +13,7 @@ from gladwire.core.stage import StageState
 from gladwire.store.captures import WAITING
 from gladwire.store.judgements import waits
 from gladwire.store.models import Case, ChargingSession
-from gladwire.work.cases import plan_of, unsafe, waits_for
+from gladwire.work.cases import plan_of, to_close, unsafe, waits_for
 from gladwire.work.listing import recorded
 
 
@@ -123,7 +123,10 @@ def case_row(case: Case) -> CaseRow:
 
 
 def _waits_for(case: Case, newest: SessionRow | None) -> str:
-    """The checklist's next step where one is under way, else the next test of the newest session."""
+    """Closing where all is proven, the checklist's next step where one is under way, else the next test of the newest
+    session."""
+    if left := to_close(case):
+        return left
     if plan_of(case) and case.state == "open":
         return waits_for(case)
     if newest is None:

@@ -27,6 +27,7 @@
     });
   }
   localTimes(document);
+  document.addEventListener("htmx:afterSwap", function (event) { localTimes(event.detail.target); });
 
   document.querySelectorAll("[data-menu]").forEach(function (opener) {
     const menu = document.getElementById(opener.dataset.menu);

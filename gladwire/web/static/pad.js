@@ -79,7 +79,7 @@
   root.addEventListener("click", async (event) => {
     const button = event.target.closest("[data-kind]");
     if (!button) return;
-    const stamp = { key: newKey(), kind: button.dataset.kind, words: button.textContent.trim(), at: new Date().toISOString(), text: text.value.trim(), by_name: name.value.trim(), target: target };
+    const stamp = { key: newKey(), kind: button.dataset.kind, words: button.dataset.text ? "By its legend" : button.textContent.trim(), at: new Date().toISOString(), text: [button.dataset.text, text.value.trim()].filter(Boolean).join("; "), by_name: name.value.trim(), target: target };
     if ((stamp.kind === "note" || stamp.kind === "display_reads") && !stamp.text) { text.focus(); says.textContent = "Write first what it says, then tap."; return; }
     text.value = "";
     button.classList.add("tapped");
