@@ -14,14 +14,14 @@ from gladwire.core.settled import Settled
 from gladwire.demo.case import DemoCase, DemoSession, Noted
 from gladwire.demo.harbour import CASES, LOOSE
 from gladwire.demo.power_harbour import EQUIPMENT
-from gladwire.demo.week_harbour import THINGS
+from gladwire.demo.week_harbour import LEARNT, THINGS
 from gladwire.store.captures import add_capture
 from gladwire.store.cases import close_case, wait_for
 from gladwire.store.database import Sessions
 from gladwire.store.equipment import add_equipment, all_equipment, chain_for
 from gladwire.store.known_goods import keep_known_good
 from gladwire.store.measurements import add_settlement
-from gladwire.store.models import Attempt, Capture, Case, ChargingSession, Observation, utc_now
+from gladwire.store.models import Attempt, Capture, Case, ChargingSession, ModelNote, Observation, utc_now
 from gladwire.store.supplements import add_description, add_key_log
 from gladwire.work.cases import take_part
 
@@ -33,6 +33,8 @@ def fill(sessions: Sessions) -> None:
             return
         for piece in (*EQUIPMENT, *THINGS):
             add_equipment(db, piece.kind, piece.name, piece.site, dict(piece.details), "Runa Holt")
+        for model, kind, shows, stage, text in LEARNT:
+            db.add(ModelNote(model=model, kind=kind, shows=shows, stage=stage, text=text, by_name="Runa Holt"))
         for chosen in CASES:
             _add_case(db, chosen)
         for session in LOOSE:

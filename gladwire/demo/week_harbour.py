@@ -27,6 +27,21 @@ THINGS: tuple[DemoPiece, ...] = (
               "reach": "to 20 GΩ at 1000 V", "category": "CAT IV 600 V", "calibrated_until": "2026-09-30"}),
 )  # fmt: skip
 
+# (model, kind, what is seen or heard, the stage it stands for, words)
+LEARNT: tuple[tuple[str, str, str, str, str], ...] = (
+    (
+        "Tern 22, second series",
+        "quirk",
+        "",
+        "",
+        "Push the plug home until it clicks twice; its cover holds it back",
+    ),
+    ("Tern 22, second series", "lamp", "blue, blinking", "authorise", ""),
+    ("Tern 22, second series", "lamp", "green, breathing", "ramp", ""),
+    ("Curlew CC1", "sound", "two beeps", "link", ""),
+    ("Skua Mini", "quirk", "", "", "Lets go of the plug only after it was locked and opened again by its key"),
+)
+
 
 def _tried(came: str, vehicle: str, post: str, said: str = "", **more: str) -> DemoAttempt:
     parts: dict[Part, str] = {"vehicle": vehicle, "post": post}

@@ -5,14 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, cast
 
-from sqlalchemy import ColumnElement, or_, select
+from sqlalchemy import ColumnElement, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session, joinedload, selectinload
 
 from gladwire.core.power.chain import Context
 from gladwire.core.power.equipment import CabinetSpec, Kind, chain_of, feeds_of, spec_of, together
 from gladwire.store.cases import WITH_RESULTS
-from gladwire.store.models import Attempt, ChargingSession, Equipment, EquipmentBefore, KnownBy, utc_now
+from gladwire.store.judgements import ask
+from gladwire.store.models import (
+    Attempt,
+    ChargingSession,
+    Equipment,
+    EquipmentBefore,
+    KnownBy,
+    Observation,
+    Trail,
+    utc_now,
+)
 from gladwire.store.shapes import DETAILS_FORMAT, details_from
 
 
@@ -46,6 +56,30 @@ def earlier_of(db: Session, piece: Equipment) -> Sequence[EquipmentBefore]:
     """What it was before, the latest first."""
     chosen = select(EquipmentBefore).where(EquipmentBefore.equipment_id == piece.id)
     return db.scalars(chosen.order_by(EquipmentBefore.id.desc())).all()
+
+
+def join(db: Session, piece: Equipment, into: Equipment, by_name: str) -> None:
+    """Two pages of one thing become one: all that names `piece` names `into` from now on, which keeps what the other was
+    called and what its figures were. Its sessions are judged anew. Raises ValueError for two kinds, or one and the same."""
+    if piece.kind != into.kind or piece.id == into.id:
+        raise ValueError("only two pieces of one kind can be the same thing")
+    met = sessions_with(db, [piece.id], limit=100_000)
+    ask(*{s.id: s for one in met for s in (one, *(one.case.sessions if one.case else ()))}.values())
+    for tried in (*met, *attempts_with(db, [piece.id], limit=100_000, struck=True)):
+        for part in PIECES:
+            if getattr(tried, f"{part}_id") == piece.id:
+                setattr(tried, part, into)
+    for table, column in ((KnownBy, KnownBy.equipment_id), (EquipmentBefore, EquipmentBefore.equipment_id)):
+        db.execute(update(table).where(column == piece.id).values(equipment_id=into.id))
+    db.execute(update(Observation).where(Observation.instrument_id == piece.id).values(instrument_id=into.id))
+    kept = {key: getattr(piece, key) for key in ("name", "site", "details", "format", "by_name", "made_at")}
+    db.add(EquipmentBefore(equipment_id=into.id, **kept))
+    about = f"the same as “{label_of(into)}”"
+    db.add(
+        Trail(what="equipment", name=label_of(piece)[:255], about=about[:500], by_name=by_name[:80], why="one thing")
+    )
+    db.flush()
+    db.delete(piece)
 
 
 def label_of(piece: Equipment | None) -> str:
@@ -118,9 +152,10 @@ def sessions_with(db: Session, pieces: Sequence[int], limit: int = 200) -> Seque
     return db.scalars(chosen.order_by(ChargingSession.id.desc()).limit(limit)).all()
 
 
-def attempts_with(db: Session, pieces: Sequence[int], limit: int = 200) -> Sequence[Attempt]:
-    """Attempts without a capture in which any of these took part, newest first; none that was struck out."""
-    chosen = select(Attempt).where(_with(Attempt, pieces), Attempt.struck_by == "").options(*pieces_of(Attempt))
+def attempts_with(db: Session, pieces: Sequence[int], limit: int = 200, struck: bool = False) -> Sequence[Attempt]:
+    """Attempts without a capture in which any of these took part, newest first. struck: those that were struck out too."""
+    chosen = select(Attempt).where(_with(Attempt, pieces)).options(*pieces_of(Attempt))
+    chosen = chosen if struck else chosen.where(Attempt.struck_by == "")
     return db.scalars(chosen.order_by(Attempt.id.desc()).limit(limit)).all()
 
 

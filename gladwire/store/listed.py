@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from datetime import date, datetime, timedelta
 from typing import Any, NamedTuple, cast
 
-from sqlalchemy import ColumnElement, and_, false, func, select
+from sqlalchemy import ColumnElement, and_, false, func, or_, select
 from sqlalchemy.dialects.mysql import match
 from sqlalchemy.orm import Session
 
-from gladwire.store.models import Listed
+from gladwire.store.models import Case, Listed
 
 _TO_LIST = "to_list"
 PAGE = 15
@@ -57,6 +57,16 @@ def cases_waiting(db: Session, waits_on: Sequence[str], most: int, unsafe: bool)
     others."""
     chosen = select(Listed).where(_open(waits_on), Listed.danger.is_(unsafe)).order_by(Listed.since, Listed.ref)
     return db.scalars(chosen.limit(most)).all()
+
+
+def waiting_posts(db: Session) -> list[tuple[int, str, bool]]:
+    """(number, post, whether something can hurt) of open cases that wait for whoever looks, or are not safe: those first,
+    then what waits longest."""
+    mine = or_(Listed.waits_on.in_(("me", "")), Listed.danger.is_(True))
+    chosen = select(Case.id, Case.post, Listed.danger).join(Listed, and_(Listed.kind == "case", Listed.ref == Case.id))
+    chosen = chosen.where(Case.state == "open", Listed.state == "open", mine)
+    rows = db.execute(chosen.order_by(Listed.danger.desc(), Listed.since, Case.id))
+    return [(number, post, bool(danger)) for number, post, danger in rows]
 
 
 def counts_of_open(db: Session) -> dict[tuple[str, bool], int]:

@@ -460,7 +460,7 @@ class InstrumentRoles(Base):
 
 
 class Trail(Base):
-    """Something that was removed for good. what: capture, session or description. about: what went with it."""
+    """Something that was removed for good. what: capture, session, description or equipment. about: what went with it."""
 
     __tablename__ = "trail"
 

@@ -38,13 +38,14 @@ from gladwire.web.pages import (
     swaps,
     timeline,
     today,
+    visits,
     words,
 )
 from gladwire.web.services import services_for
 from gladwire.web.static_files import STATIC, VersionedFiles
 
 AREAS = (
-    today, find, intake, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves,
+    today, visits, find, intake, cases, session, known, checklist, compare, connectors, timeline, captures, messages, curves,
     readings, site_play, equipment, model_notes, expect, bench, buses, removing, swaps, pad, photographs, before_after,
     causes, limits, words, styleguide,
 )  # fmt: skip

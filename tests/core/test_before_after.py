@@ -1,8 +1,8 @@
-"""Which sessions of a case show what a repair did."""
+"""Which sessions of a case show what a repair did, and what stands in the way of a proof."""
 
 from __future__ import annotations
 
-from gladwire.core.case.proof import Tried, before_and_after
+from gladwire.core.case.proof import Tried, before_and_after, proofs
 
 
 def tried(*told: str) -> list[Tried]:
@@ -23,3 +23,19 @@ def test_a_mode_that_still_falls_short_stands_beside_what_it_did_before() -> Non
 
 def test_nothing_stands_beside_one_session_or_beside_what_never_fell_short() -> None:
     assert before_and_after(tried("dc failed_to_start", "mode2 charged", "mode2 unknown")) == {}
+
+
+def test_what_failed_since_in_a_mode_nobody_said_leaves_a_mode_unproven() -> None:
+    assert [p.state for p in proofs(["dc"], tried("dc charged"))] == ["proven"]
+    (doubted,) = proofs(["dc"], [*tried("dc charged"), Tried("", "In the rain", "failed_to_start", (), False)])
+    assert (doubted.state, "In the rain" in doubted.text) == ("unproven", True)
+    before = [Tried("", "First", "failed_to_start", (), False), *tried("dc charged")]
+    assert [p.state for p in proofs(["dc"], before)] == ["proven"]
+
+
+def test_a_mode_that_was_not_reported_and_fails_is_told_with_the_others() -> None:
+    found = proofs(["dc"], tried("dc charged", "mode2 failed_to_start"))
+    assert [p.state for p in found] == ["proven", "failing"]
+    assert [p.state for p in proofs(["dc"], tried("dc charged", "mode2 failed_to_start", "mode2 charged"))] == [
+        "proven"
+    ]

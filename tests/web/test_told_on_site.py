@@ -175,3 +175,19 @@ def test_a_stamp_by_its_legend_lies_on_the_lane_with_what_it_stands_for(client: 
     }
     assert client.post(f"{case}/pad", json=stamp).status_code == 200
     assert "Lamp or sound, by its legend, “blue: start was accepted”" in " ".join(text(client, f"{case}/pad").split())
+
+
+def test_what_waits_is_grouped_by_place_with_one_kit_and_bays_named(client: TestClient) -> None:
+    piece(client, "stall", "bay 1", site="East pier", cabinet="K1", proven="yes")
+    piece(client, "stall", "bay 2", site="East pier", cabinet="K1", proven="yes")
+    one = new_case(client, post="East pier, bay 1", plan="nowhere").removesuffix("/checklist")
+    other = new_case(client, post="bay 1", plan="dc_slow").removesuffix("/checklist")
+    new_case(client, post="a post nobody knows")
+    assert "East pier 2 cases" in text(client, "/visits")
+    page = text(client, "/visits/East%20pier")
+    for words in ("Keep bay 2 free while bay 1 is tried: K1 feeds both", "category-rated meter", "another vehicle"):
+        assert words in page
+    for address in (one, other):
+        client.post(f"{address}/state", data={"state": "closed", "ending": "nothing_wrong", "why": "a timer", **ME})
+    assert "East pier" not in text(client, "/visits")
+    assert client.get("/visits/East%20pier").status_code == 404

@@ -106,11 +106,28 @@ class ModeProof(NamedTuple):
 
 
 def proofs(reported: Sequence[str], tried: Sequence[Tried]) -> tuple[ModeProof, ...]:
-    """One proof for each reported mode, from its newest session. Raises KeyError for a mode that does not exist."""
-    return tuple(_proof(BY_KEY[key], [t for t in tried if t.mode == key]) for key in reported)
+    """One proof for each reported mode, from its newest session, and for every other that was tried and fails now. Raises
+    KeyError for a mode that does not exist."""
+    newest = {t.mode: t for t in tried if t.mode}
+    others = [mode for mode, t in newest.items() if t.outcome in _FAILED and mode not in reported]
+    return tuple(_proof_of(key, tried) for key in (*reported, *others))
 
 
-_FELL_SHORT = ("failed_to_start", "dropped_out", "derated")
+def _proof_of(key: str, tried: Sequence[Tried]) -> ModeProof:
+    own = [n for n, t in enumerate(tried) if t.mode == key]
+    found = _proof(BY_KEY[key], [tried[n] for n in own])
+    # What failed since in a mode nobody said may have failed in this one.
+    doubt = [t for t in tried[own[-1] + 1 :] if not t.mode and t.outcome in _FAILED] if own else []
+    if found.state != "proven" or not doubt:
+        return found
+    told = (
+        f"“{doubt[-1].title}” {doubt[-1].outcome.replace('_', ' ')} since, and nobody said in which mode: say it there."
+    )
+    return ModeProof(found.mode, "unproven", told)
+
+
+_FAILED = ("failed_to_start", "dropped_out")
+_FELL_SHORT = (*_FAILED, "derated")
 
 
 def before_and_after(tried: Sequence[Tried]) -> dict[str, tuple[int, int]]:
@@ -129,7 +146,7 @@ def _proof(mode: Mode, tried: Sequence[Tried]) -> ModeProof:
     if not tried:
         return ModeProof(mode.title, "unproven", "Reported, and not tried in any session here.")
     newest = tried[-1]
-    if newest.outcome in ("failed_to_start", "dropped_out"):
+    if newest.outcome in _FAILED:
         return ModeProof(mode.title, "failing", f"“{newest.title}” {newest.outcome.replace('_', ' ')}.")
     if newest.repaired_since:
         return ModeProof(mode.title, "unproven", f"A repair came after “{newest.title}”: try it again.")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any, NamedTuple, cast, get_args
+from typing import Annotated, Any, NamedTuple, cast, get_args
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Form, Request
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.case.attempt import REACHED, Told
@@ -25,6 +25,7 @@ from gladwire.store.equipment import (
     change_equipment,
     details_of,
     earlier_of,
+    join,
     label_of,
     piece_of,
     sessions_with,
@@ -139,6 +140,7 @@ class PiecePage:
     model: str
     learnt: Sequence[ModelNote]
     reached: Sequence[Told]
+    others: Sequence[tuple[int, str]]
 
     @property
     def met(self) -> str:
@@ -254,9 +256,12 @@ def _page(request: Request, db: Database, kind: Kind, found: Equipment | None, s
         tried, _record(db, found) if found else (), out.get(found.id, "") if found else "", _due(kind, details),
         _before(found, earlier_of(db, found)) if found else (), name_of(request), curve, all_equipment(db, "stall"),
         model_of(found), notes_of(db, [found]), REACHED,
+        [(e.id, label_of(e)) for e in all_equipment(db, kind) if found and e.id != found.id][:_MOST_OFFERED],
     )  # fmt: skip
 
 
+# Who has more of a kind joins them by another name first.
+_MOST_OFFERED = 400
 # What a piece is met with, and what that is called.
 _MET: Mapping[Kind, tuple[str, str]] = {
     "vehicle": ("stall", "At posts"), "stall": ("vehicle", "Vehicles here"), "lead": ("vehicle", "Vehicles with it"),
@@ -349,6 +354,24 @@ def keep(form: FormFields, db: Database) -> Response:
     except ValueError as error:
         raise refused(error) from error
     return signed(RedirectResponse(f"/equipment/{found.id}", 303), by_name)
+
+
+@router.post("/equipment/{number}/same")
+def same(
+    db: Database,
+    number: int,
+    other: Annotated[int, Form()],
+    by_name: Annotated[str, Form(min_length=1, max_length=80)],
+) -> Response:
+    """This piece and another are one thing; the other's page stays, and says what this one was."""
+    piece, into = piece_of(db, number), piece_of(db, other)
+    if piece is None or into is None:
+        raise RefusedError(404, "That piece of equipment is gone. Nothing was changed.", "Look through the list.")
+    try:
+        join(db, piece, into, by_name)
+    except ValueError as error:
+        raise refused(error) from error
+    return signed(RedirectResponse(f"/equipment/{into.id}", 303), by_name)
 
 
 # As the tables keep them; what is cut off would make two pieces look the same.

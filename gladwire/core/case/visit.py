@@ -1,0 +1,70 @@
+"""A visit to one place: its cases in order, one kit for all of them, which bay tells most beside the ones complained of, and
+which is kept free meanwhile. Common practice, no source."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+from gladwire.core.case.intake import Kit, Taken
+
+
+class Bay(NamedTuple):
+    """A stall of the place. tried, failed: decided plug-ins of the last half year; cabinets: names of what feeds it; proven:
+    whether that was found by a test. complained: a case here is about it."""
+
+    name: str
+    tried: int
+    failed: int
+    cabinets: frozenset[str]
+    proven: bool
+    complained: bool
+
+
+class Advice(NamedTuple):
+    """What to use, or to keep free, with the figures it rests on."""
+
+    bay: str
+    says: str
+
+
+def place_of(post: str) -> str:
+    """The place in a post's name as people write it, “Hotel Seaview, post 2”; "" where it names none."""
+    return post.split(",")[0].strip() if "," in post else ""
+
+
+def merged(kits: Iterable[Kit]) -> Kit:
+    """One kit for several cases; each thing once, with all it is for."""
+    take: dict[tuple[str, str], dict[str, None]] = {}
+    ask: dict[str, None] = {}
+    for kit in kits:
+        for one in kit.take:
+            take.setdefault((one.words, one.tool), {}).update({one.why: None} if one.why else {})
+        ask |= dict.fromkeys(kit.ask)
+    return Kit(tuple(Taken(words, "; ".join(whys), tool) for (words, tool), whys in take.items()), tuple(ask))
+
+
+def reference(bays: Sequence[Bay]) -> Advice | None:
+    """The bay nobody complains of where most plug-ins charged and none failed; None where none is known to be well."""
+    well = [bay for bay in bays if not bay.complained and bay.tried and not bay.failed]
+    best = max(well, key=lambda bay: bay.tried, default=None)
+    if best is None:
+        return None
+    return Advice(best.name, f"Compare with {best.name}: {best.tried} of {best.tried} plug-ins charged there.")
+
+
+def kept_free(bays: Sequence[Bay]) -> tuple[Advice, ...]:
+    """Bays that share a cabinet with one that is complained of: what is plugged in there takes from it."""
+    found = []
+    for bay in bays:
+        others = [b for b in bays if b.complained and b.name != bay.name and b.cabinets & bay.cabinets]
+        if not others:
+            continue
+        cabinets = sorted(frozenset().union(*(b.cabinets & bay.cabinets for b in others)))
+        sure = bay.proven and all(b.proven for b in others)
+        who = " and ".join(b.name for b in others)
+        told = "" if sure else ", as far as is assumed"
+        found.append(
+            Advice(bay.name, f"Keep {bay.name} free while {who} is tried: {' and '.join(cabinets)} feeds both{told}.")
+        )
+    return tuple(found)
