@@ -380,6 +380,15 @@ class Photograph(Base):
     data: Mapped[bytes] = mapped_column(MEDIUMBLOB, deferred=True)
 
 
+class Sent(Base):
+    """The key of what a device kept without a connection and sent later: what comes a second time is there already."""
+
+    __tablename__ = "sent"
+
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
+
+
 class ModelNote(Base):
     """What was learnt of a make and model, and holds for every piece of it. kind: quirk, or lamp | sound for a legend: shows
     is then what is seen or heard, stage what it stands for."""

@@ -191,3 +191,39 @@ def test_what_waits_is_grouped_by_place_with_one_kit_and_bays_named(client: Test
         client.post(f"{address}/state", data={"state": "closed", "ending": "nothing_wrong", "why": "a timer", **ME})
     assert "East pier" not in text(client, "/visits")
     assert client.get("/visits/East%20pier").status_code == 404
+
+
+LATER = {"sent_key": "0123456789ab", "ago_s": "7200"}
+
+
+def test_what_a_device_sends_later_counts_once_at_the_moment_it_was_typed(client: TestClient) -> None:
+    case = new_case(client)
+    client.post(f"{case}/checklist", data={"plan": "nowhere"})
+    for _ in range(2):
+        enter(client, case, step="codes", answer="other", text="P0AA1", **LATER)
+    page = client.get(case).text
+    assert page.count("P0AA1") == 1
+    told = datetime.fromisoformat(page.split("P0AA1")[1].split('datetime="')[1].split('"')[0])
+    assert abs((datetime.now(UTC) - told).total_seconds() - 7200) < 120
+    tried = {"came": "failed", "text": "at dusk", "vehicle": "Van", "post": "Bay 1"}
+    for kind, data in (("notes", {"kind": "note", "text": "it rained"}), ("attempts", tried)):
+        for _ in range(2):
+            sent = client.post(f"{case}/{kind}", data={**ME, **LATER, **data, "sent_key": f"key-of-{kind}"})
+            assert sent.status_code == 303
+    assert client.get(case).text.count("it rained") == 1
+    assert client.get(f"{case}/swaps").text.count('action="/attempts/') == 1
+
+
+def test_an_odd_reading_that_is_sent_later_is_refused_in_words_and_not_lost(client: TestClient) -> None:
+    case = new_case(client)
+    data = {**ME, **LATER, "step": "cp_core", "value": "240"}
+    answer = client.post(f"{case}/checklist/entries", data=data, headers={"accept": "application/json"})
+    assert (answer.status_code, "mains" in answer.json()["error"]) == (409, True)
+    enter(client, case, **{**data, "value": "0.2"})  # its key was not taken by what was refused
+
+
+@pytest.mark.parametrize("typed", [{"sent_key": "x"}, {"sent_key": "' OR 1=1 --"}, {"ago_s": "-5"}, {"ago_s": "1e400"}])
+def test_nonsense_of_a_device_is_taken_for_typed_now(client: TestClient, typed: dict[str, str]) -> None:
+    case = new_case(client)
+    assert client.post(f"{case}/notes", data={**ME, "kind": "note", "text": "now", **typed}).status_code == 303
+    assert "now" in text(client, case)

@@ -36,6 +36,7 @@ from gladwire.store.photographs import photographs_of
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import OptionalDay
 from gladwire.web.pages.rows import CaseRow, SessionRow, case_row, session_row
+from gladwire.web.sent import TypedEarlier
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
@@ -266,14 +267,17 @@ class NoteForm(BaseModel):
 
 
 @router.post("/cases/{number}/notes")
-def note(db: Database, number: int, form: Annotated[NoteForm, Form()]) -> Response:
+def note(db: Database, number: int, form: Annotated[NoteForm, Form()], typed: TypedEarlier) -> Response:
     """Note a repair, a stored code or anything else; a repair makes every earlier proof stale."""
     case = case_or_404(db, number)
     text, part = form.text, ""
+    if typed.is_there(db):
+        return RedirectResponse(f"/cases/{number}", 303)
     if form.kind == "repair":  # what was found before it says nothing of what comes after
         ask(*case.sessions)
         text, part = f"{text}; done by {form.who}" if form.who else text, form.part
-    db.add(Observation(case_id=case.id, kind=form.kind, place=part, text=text, by_name=form.by_name))
+    kept = {"place": part, "text": text, "by_name": form.by_name, "made_at": typed.moment}
+    db.add(Observation(case_id=case.id, kind=form.kind, **kept))
     return signed(RedirectResponse(f"/cases/{number}", 303), form.by_name)
 
 

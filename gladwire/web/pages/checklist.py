@@ -31,6 +31,7 @@ from gladwire.web.errors import RefusedError
 from gladwire.web.forms import reading_in
 from gladwire.web.instruments import Instrument, instruments_for
 from gladwire.web.pages.cases import case_or_404, photographs_in
+from gladwire.web.sent import TypedEarlier
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render, sentence
@@ -188,7 +189,7 @@ _OPEN_OHM = 1e9
 
 
 @router.post("/cases/{number}/checklist/entries")
-def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Response:
+def enter(db: Database, number: int, form: Annotated[EntryForm, Form()], typed: TypedEarlier) -> Response:
     """Enter a reading; what follows is worked out anew. One that is odd is asked about first, and counts once somebody is
     sure."""
     case = case_or_404(db, number)
@@ -203,6 +204,8 @@ def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Resp
     if step.unit and value is None and not skipped:
         raise RefusedError(422, f"“{step.title}” needs a number in {step.unit}.", "Enter what the meter shows.")
     odd = asked_about(step, value, form.value) if value is not None and not form.open and not skipped else ""
+    if odd and not form.sure and typed.key:
+        raise RefusedError(409, f"{sentence(odd)} Nothing was stored.", "Enter it again.")
     if odd and not form.sure:
         back = urlencode({"step": step.key, "value": form.value, "text": form.text})
         return signed(RedirectResponse(f"/cases/{number}/checklist?{back}#{step.key}", 303), form.by_name)
@@ -220,12 +223,16 @@ def enter(db: Database, number: int, form: Annotated[EntryForm, Form()]) -> Resp
         text=form.text,
         by_name=form.by_name,
         instrument_id=with_.id if with_ and not skipped else None,
+        made_at=typed.moment,
     )
+    there = RedirectResponse(f"/cases/{number}/checklist#{step.key}", 303)
+    if typed.is_there(db):
+        return there
     ask(*case.sessions)  # what was found counts for all of them
     db.add(entered)
     if step.key == "codes" and form.text:
-        db.add(Observation(case_id=case.id, kind="code", text=form.text, by_name=form.by_name))
-    return signed(RedirectResponse(f"/cases/{number}/checklist#{step.key}", 303), form.by_name)
+        db.add(Observation(case_id=case.id, kind="code", text=form.text, by_name=form.by_name, made_at=typed.moment))
+    return signed(there, form.by_name)
 
 
 class SituationForm(BaseModel):

@@ -23,6 +23,7 @@ from gladwire.web.errors import RefusedError
 from gladwire.web.forms import refused
 from gladwire.web.pages.cases import case_or_404
 from gladwire.web.pages.session import session_or_404
+from gladwire.web.sent import TypedEarlier
 from gladwire.web.services import Database
 from gladwire.web.session_view import session_view
 from gladwire.web.signing import name_of, signed
@@ -153,14 +154,17 @@ class AttemptForm(PartsForm):
 
 
 @router.post("/cases/{number}/attempts")
-def attempt(db: Database, number: int, form: Annotated[AttemptForm, Form()]) -> Response:
+def attempt(db: Database, number: int, form: Annotated[AttemptForm, Form()], typed: TypedEarlier) -> Response:
     """Note an attempt; what the fault follows is worked out anew. Whatever was named for the first time becomes a piece of
     equipment."""
     case = case_or_404(db, number)
+    if typed.is_there(db):
+        return RedirectResponse(f"/cases/{number}/swaps", 303)
     ask(*case.sessions)
     kept = Kept(
         case_id=case.id, came=form.came, start=form.start, stage=form.stage, said=form.text, by_name=form.by_name
     )
+    kept.made_at = typed.moment
     _take_part(db, kept, form)
     db.add(kept)
     return signed(RedirectResponse(f"/cases/{number}/swaps", 303), form.by_name)

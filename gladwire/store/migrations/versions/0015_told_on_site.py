@@ -1,4 +1,4 @@
-"""what a reading was taken with, photographs, and what was learnt of a model"""
+"""what a reading was taken with, photographs, what was learnt of a model, and what devices sent later"""
 
 from __future__ import annotations
 
@@ -24,6 +24,11 @@ def upgrade() -> None:
         sa.Column("data", mysql.MEDIUMBLOB, nullable=False),
     )
     op.create_table(
+        "sent",
+        sa.Column("key", sa.String(40), primary_key=True),
+        sa.Column("made_at", mysql.DATETIME(fsp=6), nullable=False),
+    )
+    op.create_table(
         "model_notes",
         sa.Column("id", sa.Integer, primary_key=True),
         sa.Column("model", sa.String(120), nullable=False, index=True),
@@ -39,6 +44,7 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("model_notes")
+    op.drop_table("sent")
     op.drop_table("photographs")
     op.drop_constraint("fk_observations_instrument", "observations", type_="foreignkey")
     op.drop_column("observations", "instrument_id")
