@@ -50,6 +50,7 @@ _PLAYED = {"van.csv": ac.bakery_pilot, "home.csv": ac.not_home, "logger.csv": ac
 _LISTS = (
     "/", "/cases", "/cases?show=part&page=3", "/cases?show=closed&page=40", "/sessions", "/sessions?page=400",
     "/find?q=ferry+stops", "/find?q=p", "/find?q=contactor&kind=session&page=9", "/find?q=2026-11", "/equipment",
+    "/visits", "/cases/new",
 )  # fmt: skip
 
 
@@ -135,6 +136,7 @@ def _fill(home: Path, cases: int, captures: int, played: Sequence[int]) -> list[
         case = connection.scalar(select(ChargingSession.case_id).where(ChargingSession.id == whole))
     engine.dispose()
     return [
+        "/visits/ferry%20queue",
         f"/cases/{case}",
         f"/cases/{case}/checklist",
         f"/cases/{case}/swaps",

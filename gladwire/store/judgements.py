@@ -153,9 +153,9 @@ def what_changed(before: Mapping[str, Any], after: Mapping[str, Any], newer: boo
     return "; ".join(words for words, so in told if so) or "what is known of its case, vehicle or post changed"
 
 
-def earlier_verdicts(db: Session, session: int, most: int = 20) -> Sequence[EarlierVerdict]:
-    """What was said of a session before, the latest first."""
-    chosen = select(EarlierVerdict).where(EarlierVerdict.session_id == session)
+def earlier_verdicts(db: Session, *sessions: int, most: int = 20) -> Sequence[EarlierVerdict]:
+    """What was said of sessions before, the latest first."""
+    chosen = select(EarlierVerdict).where(EarlierVerdict.session_id.in_(sessions))
     return db.scalars(chosen.order_by(EarlierVerdict.id.desc()).limit(most)).all()
 
 

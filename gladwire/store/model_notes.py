@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from sqlalchemy import select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from gladwire.core.power.equipment import Kind
-from gladwire.store.equipment import PIECES, all_equipment, details_of, label_of
+from gladwire.store.equipment import PIECES, details_of, label_of
 from gladwire.store.models import Case, Equipment, ModelNote
 
 LONGEST = 120
@@ -32,10 +31,17 @@ def notes_of(db: Session, pieces: Iterable[Equipment | None]) -> Sequence[ModelN
     return db.scalars(chosen.order_by(ModelNote.model, ModelNote.id)).all()
 
 
-def pieces_in(db: Session, case: Case) -> list[Equipment]:
-    """What took part in a case's sessions and attempts, and the vehicle and post it names, where they have a page."""
-    found = {getattr(one, piece) for one in (*case.sessions, *case.attempts) for piece in PIECES}
-    named: tuple[tuple[Kind, str], ...] = (("vehicle", case.vehicle), ("stall", case.post))
-    for kind, text in named:
-        found |= {e for e in all_equipment(db, kind) if text and text in (e.name, label_of(e))}
-    return sorted((piece for piece in found if piece is not None), key=lambda piece: piece.id)
+def pieces_in(db: Session, *cases: Case) -> dict[int, list[Equipment]]:
+    """By number of a case, what took part in its sessions and attempts, and the vehicle and post it names, where they have a
+    page."""
+    texts = {text for case in cases for text in (case.vehicle, case.post) if text}
+    label = func.concat(Equipment.site, ", ", Equipment.name)
+    chosen = select(Equipment).where(or_(Equipment.name.in_(texts), label.in_(texts)))
+    known = db.scalars(chosen).all() if texts else ()
+    found = {}
+    for case in cases:
+        pieces = {getattr(one, piece) for one in (*case.sessions, *case.attempts) for piece in PIECES} - {None}
+        named = {"vehicle": case.vehicle, "stall": case.post}
+        pieces |= {e for e in known if named.get(e.kind) and named[e.kind] in (e.name, label_of(e))}
+        found[case.id] = sorted(pieces, key=lambda piece: piece.id)
+    return found

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated, Self
+from datetime import datetime
+from typing import Annotated, NamedTuple, Self
 
 from fastapi import APIRouter, Form, Request
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
@@ -28,10 +29,10 @@ from gladwire.store.cases import (
     sessions_by,
     wait_for,
 )
-from gladwire.store.judgements import ask
+from gladwire.store.judgements import ask, earlier_verdicts
 from gladwire.store.listed import Page, closed_cases, counts_of_open, open_cases, sessions_listed
 from gladwire.store.model_notes import notes_of, pieces_in
-from gladwire.store.models import Case, ModelNote, Observation
+from gladwire.store.models import Case, ChargingSession, EarlierVerdict, ModelNote, Observation, StoredJudgement
 from gladwire.store.photographs import photographs_of
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import OptionalDay
@@ -124,6 +125,16 @@ class Noted:
     says: str
 
 
+class Said(NamedTuple):
+    """A turn of a case: what was said or done, and when. session: whose verdict it was; why: what changed it, of a verdict
+    that no longer holds."""
+
+    at: datetime
+    words: str
+    session: ChargingSession | None = None
+    why: str = ""
+
+
 @dataclass(frozen=True)
 class CasePage:
     area: str
@@ -139,6 +150,7 @@ class CasePage:
     photos: list[tuple[Observation, int]]
     codes_after: bool
     pairs: bool
+    course: list[Said]
     learnt: Sequence[ModelNote]
     stands: Standing
     unsafe: Unsafe | None
@@ -220,12 +232,35 @@ def one_case(request: Request, db: Database, number: int) -> Response:
         photos=[shown for of_step in photographs_in(db, case).values() for shown in of_step],
         codes_after=asks_codes_after(case),
         pairs=bool(pairs_of(case)),
-        learnt=notes_of(db, pieces_in(db, case)),
+        course=_course(db, case),
+        learnt=notes_of(db, pieces_in(db, case)[case.id]),
         stands=stands,
         unsafe=unsafe(case),
         by_name=name_of(request),
     )
     return render("case.html", page)
+
+
+def _with_danger(told: EarlierVerdict | StoredJudgement) -> str:
+    return f"Danger. {told.verdict}" if told.danger else told.verdict
+
+
+_TURNS = {"repair": "Repair", "closing": "Closed", "cause": "It was"}
+_MOST_TURNS = 60
+
+
+def _course(db: Database, case: Case) -> list[Said]:
+    """What was said of its sessions and what was done, in order: nothing that was said before is lost."""
+    sessions = {s.id: s for s in case.sessions}
+    found = []
+    for v in earlier_verdicts(db, *sessions, most=_MOST_TURNS):
+        found.append(Said(v.made_at, _with_danger(v), sessions[v.session_id], v.why))
+    found += [Said(s.judgement.made_at, _with_danger(s.judgement), s) for s in case.sessions if s.judgement]
+    for o in case.observations:
+        if o.kind in _TURNS and (noted := _noted(o)):
+            struck = f" (struck out by {o.struck_by})" if o.struck_by else ""
+            found.append(Said(o.made_at, f"{noted.what}: {noted.says}{struck}"))
+    return sorted(found, key=lambda said: said.at)[-_MOST_TURNS:]
 
 
 def _causes_in_order(stands: Standing) -> list[tuple[str, str]]:

@@ -67,7 +67,7 @@ def pad(request: Request, db: Database, number: int) -> Response:
 
 def _legend(db: Database, case: Case) -> list[Legend]:
     """What lamps and sounds of these models stand for."""
-    notes = notes_of(db, pieces_in(db, case))
+    notes = notes_of(db, pieces_in(db, case)[case.id])
     return [Legend(n.shows, REACHED_BY_KEY[n.stage].title, n.model) for n in notes if n.stage in REACHED_BY_KEY]
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass
 
 from fastapi import APIRouter
@@ -97,8 +97,9 @@ def visit(db: Database, name: str) -> Response:
     cases = cases_by(db, numbers[:_MOST_CASES])
     plans = [(case, plan_of(case), walk_of(case)) for case in cases]
     rows = {case.id: case_row(case) for case in cases}
-    bays = _bays(db, name, cases)
-    pieces = [piece for case in cases for piece in pieces_in(db, case)]
+    pieces = pieces_in(db, *cases)
+    about = {stall.id for case in cases for stall in _posts_of(case, pieces[case.id])}
+    bays = _bays(db, name, about)
     hardest = next((plan for _, plan, _ in plans if plan and not plan.ac), None) or next(
         (p for _, p, _ in plans if p), None
     )
@@ -113,19 +114,18 @@ def visit(db: Database, name: str) -> Response:
         due=[one for one in instruments_for(db, hardest) if one.wrong],
         best=reference(bays),
         free=kept_free(bays),
-        learnt=notes_of(db, pieces),
+        learnt=notes_of(db, [piece for of_case in pieces.values() for piece in of_case]),
     )
     return render("visit.html", page)
 
 
-def _bays(db: Database, site: str, cases: Sequence[Case]) -> list[Bay]:
+def _bays(db: Database, site: str, about: Set[int]) -> list[Bay]:
     stalls = all_equipment(db, "stall", site)
     tried: dict[int, list[int]] = {}
     for pair in pairs_of_record(db) if stalls else ():
         seen = tried.setdefault(pair.stall, [0, 0])
         seen[0] += pair.tries
         seen[1] += pair.failed
-    about = {piece.id for case in cases for piece in _posts_of(db, case)}
     found = []
     for stall in stalls:
         details = details_of(stall)
@@ -135,8 +135,8 @@ def _bays(db: Database, site: str, cases: Sequence[Case]) -> list[Bay]:
     return found
 
 
-def _posts_of(db: Database, case: Case) -> list[Equipment]:
+def _posts_of(case: Case, pieces: Sequence[Equipment]) -> list[Equipment]:
     """The stall a case is about: the one it names, else those it was tried at and failed."""
-    stalls = [piece for piece in pieces_in(db, case) if piece.kind == "stall"]
+    stalls = [piece for piece in pieces if piece.kind == "stall"]
     named = [piece for piece in stalls if case.post in (piece.name, label_of(piece))]
     return named or stalls
