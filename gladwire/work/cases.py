@@ -18,6 +18,7 @@ from gladwire.core.case.checklist.step import SKIP, UNCLEAR, Entry
 from gladwire.core.case.checklist.step import Judged as Said
 from gladwire.core.case.checklist.steps import answer_of, step_of
 from gladwire.core.case.checklist.walk import Known, Walk, next_words, walk
+from gladwire.core.case.intake import Warned, warned_by
 from gladwire.core.case.memory import by_attempts
 from gladwire.core.case.proof import BY_KEY as MODES
 from gladwire.core.case.proof import ModeProof, Stood, Tried, before_and_after, proofs
@@ -372,3 +373,12 @@ def to_close(case: Case) -> str:
         return ""
     codes = "Read the stored codes again, then close it." if asks_codes_after(case) else "Close it."
     return f"Every reported mode is proven. {codes}"
+
+
+def warned(case: Case) -> Warned | None:
+    """What the complaint tells that can hurt, until somebody has looked; None for a case that is closed."""
+    looked = any(o.place == _LOOKED for o in standing(case, "step"))
+    return None if looked or case.state != "open" else warned_by(f"{case.title}\n{case.complaint}")
+
+
+_LOOKED = "look"

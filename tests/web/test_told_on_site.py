@@ -227,3 +227,12 @@ def test_nonsense_of_a_device_is_taken_for_typed_now(client: TestClient, typed: 
     case = new_case(client)
     assert client.post(f"{case}/notes", data={**ME, "kind": "note", "text": "now", **typed}).status_code == 303
     assert "now" in text(client, case)
+
+
+def test_what_can_hurt_in_a_complaint_stands_on_its_case_until_somebody_has_looked(client: TestClient) -> None:
+    case = new_case(client, complaint="The inlet is melted", plan="nowhere").removesuffix("/checklist")
+    for page in (case, f"{case}/checklist"):
+        assert "The complaint speaks of burning or heat damage" in text(client, page)
+    enter(client, case, step="look", answer="not_so")
+    for page in (case, f"{case}/checklist"):
+        assert "The complaint speaks of" not in text(client, page)

@@ -33,16 +33,29 @@ class _Sign(NamedTuple):
 
 
 _NOT = r"(?:not|never|no longer|won't|wont|will not|does not|doesn't|doesnt|did not|didn't|can't|cannot|can not|refuses to)"
+_MEANS = r"(?:cards?|app|contracts?|tags?|rfid|payment|account|subscription)"
+_TURNED_DOWN = r"(?:refus(?:es|ed|al)|reject(?:s|ed)|declined?s?)"
 _HOW: tuple[_Sign, ...] = (
-    _Sign("stuck", _pattern(r"stuck|jammed|trapped|held fast|locked in"), True),
+    # A display that is “stuck at preparing” holds no plug.
+    _Sign("stuck", _pattern(r"stuck(?!\W+(?:at|on|with|saying))|jammed|trapped|held fast|locked in")),
     _Sign(
         "stuck", _pattern(rf"{_NOT}\W+(?:\w+\W+){{0,2}}?(?:release|unlock|let go|come out|be removed|unplug\w*)"), False
     ),
-    _Sign("refused", _pattern(r"refus(?:es|ed|al)|rejected|declined|unauthori[sz]ed|invalid card|unknown card")),
+    # What a post refuses to do is another matter than whom it refuses.
     _Sign(
         "refused",
         _pattern(
-            rf"{_NOT}\W+(?:\w+\W+){{0,2}}?(?:authori[sz]e\w*|accept\w*|recogni[sz]e\w*)|authori[sz]ation\W+failed"
+            rf"{_MEANS}\W+(?:\w+\W+){{0,3}}?{_TURNED_DOWN}",
+            rf"{_TURNED_DOWN}\W+(?:\w+\W+){{0,2}}?{_MEANS}",
+            r"(?:invalid|unknown) (?:card|tag|contract)|unauthori[sz]ed|authori[sz]ation\W+(?:failed|refused|declined)",
+        ),
+    ),
+    _Sign(
+        "refused",
+        _pattern(
+            rf"{_NOT}\W+(?:\w+\W+){{0,2}}?(?:authori[sz]e\w*|recogni[sz]e\w*)",
+            rf"{_NOT}\W+(?:\w+\W+){{0,2}}?accept\w*\W+(?:\w+\W+){{0,2}}?{_MEANS}",
+            rf"{_MEANS}\W+(?:\w+\W+){{0,2}}?{_NOT}\W+(?:\w+\W+){{0,1}}?(?:work\w*|accept\w*)",
         ),
         False,
     ),
@@ -50,22 +63,27 @@ _HOW: tuple[_Sign, ...] = (
     _Sign(
         "slow",
         _pattern(
-            r"slow(?:er|ly)?|derat\w*|throttl\w*|sluggish|half (?:the )?power|too little power",
-            r"(?:only|just)\W+\d+(?:[.,]\d+)?\W*(?:kw|a|amp\w*)",
+            r"slow(?:er|ly)?|derat\w*|throttl\w*|sluggish|crawl\w*|too little power|less (?:power )?than promised",
+            r"(?:half|third|quarter|fraction) (?:of )?(?:the )?(?:power|speed)|half speed|takes (?:far |much )?too long",
+            r"(?:power|current|it)\W+sinks|sinks to|never (?:more|over|above)(?: than)?\W+\d+",
+            r"(?:only|just|at most)\W+\d+(?:[.,]\d+)?\W*(?:kw|a|amp\w*)",
         ),
     ),
     _Sign(
         "stops",
         _pattern(
             r"stop(?:s|ped|ping)?|drops?|dropped|dropping|abort\w*|cuts? (?:out|off)|interrupt\w*|breaks? off",
-            r"ends by itself|trips?|tripped|disconnect\w*|quits?",
+            r"ends by itself|trips?|tripped|disconnect\w*|quits?|(?:died|dies) (?:at|after|on|in)",
         ),
     ),
     _Sign(
         "start",
         _pattern(
-            rf"{_NOT}\W+(?:(?!stop)\w+\W+){{0,2}}?(?:charge|charging|start\w*|begin\w*|work\w*|connect\w*|wake\w*|respond\w*)"
-            r"|nothing happens|no (?:charge|charging|reaction|power|current)|fails? to (?:start|charge)|dead"
+            rf"{_NOT}\W+(?:(?!stop)\w+\W+){{0,2}}?(?:charge|charging|start\w*|begin\w*|work\w*|connect\w*|wake\w*|respond\w*)",
+            rf"{_NOT}\W+(?:switch on|come (?:up|on))|never comes? (?:up|on)",
+            r"nothing (?:happens|comes|starts|offered)|(?:takes|offers|gives|does) nothing",
+            r"no (?:charge|charging|reaction|power|current)|fails? to (?:start|charge)|dead",
+            r"(?:stays?|hangs?|stuck|waits?) (?:at|on|for|saying) \W*\w+|says “?\w+”? for ever",
         ),
         False,
     ),

@@ -13,6 +13,7 @@ from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.case.checklist.plan import Plan
 from gladwire.core.case.ending import ENDING_BY_KEY, ENDINGS, WAITS, WAITS_BY_KEY, Ending, refusal
+from gladwire.core.case.intake import Warned
 from gladwire.core.case.proof import BY_KEY as MODES_BY_KEY
 from gladwire.core.case.proof import MODES, Mode, ModeProof
 from gladwire.core.diagnosis.causes import BY_CODE as CAUSE_BY_CODE
@@ -52,6 +53,7 @@ from gladwire.work.cases import (
     standing_of,
     unproven,
     unsafe,
+    warned,
 )
 
 router = APIRouter()
@@ -154,6 +156,7 @@ class CasePage:
     learnt: Sequence[ModelNote]
     stands: Standing
     unsafe: Unsafe | None
+    warned: Warned | None
     by_name: str
 
     @property
@@ -236,6 +239,7 @@ def one_case(request: Request, db: Database, number: int) -> Response:
         learnt=notes_of(db, pieces_in(db, case)[case.id]),
         stands=stands,
         unsafe=unsafe(case),
+        warned=warned(case),
         by_name=name_of(request),
     )
     return render("case.html", page)

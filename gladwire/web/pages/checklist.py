@@ -18,6 +18,7 @@ from gladwire.core.case.checklist.plan import BY_PLAN, PLANS, Plan
 from gladwire.core.case.checklist.step import SKIP, Entry
 from gladwire.core.case.checklist.steps import step_of
 from gladwire.core.case.checklist.walk import Place, Walk
+from gladwire.core.case.intake import Warned
 from gladwire.core.diagnosis.cause import OwnerShare
 from gladwire.core.diagnosis.ranking import owners_of
 from gladwire.core.diagnosis.situation import Situation
@@ -35,7 +36,17 @@ from gladwire.web.sent import TypedEarlier
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render, sentence
-from gladwire.work.cases import Unsafe, entry_of, plan_of, repaired_at, situation_of, steps_noted, unsafe, walk_of
+from gladwire.work.cases import (
+    Unsafe,
+    entry_of,
+    plan_of,
+    repaired_at,
+    situation_of,
+    steps_noted,
+    unsafe,
+    walk_of,
+    warned,
+)
 
 router = APIRouter()
 
@@ -78,6 +89,7 @@ class ChecklistPage:
     tools: Mapping[str, str]
     repaired: datetime | None
     unsafe: Unsafe | None
+    warned: Warned | None
     doubt: InDoubt | None
     instruments: list[Instrument]
     by_name: str
@@ -115,6 +127,7 @@ def checklist(
         tools=TOOLS,
         repaired=max(repaired_at(case), default=None),
         unsafe=unsafe(case),
+        warned=warned(case),
         doubt=InDoubt(step, value, text, _question(step, value)) if step and value else None,
         instruments=instruments_for(db, plan_of(case)),
         by_name=name_of(request),
