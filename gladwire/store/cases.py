@@ -20,6 +20,7 @@ WITH_RESULTS = (
 )
 # For lists: one line a session, no result.
 AS_LINES = (selectinload(ChargingSession.captures), joinedload(ChargingSession.judgement))
+_AS_LINE = (selectinload(Case.sessions).joinedload(ChargingSession.judgement), selectinload(Case.observations))
 _WHOLE = (
     selectinload(Case.sessions).options(*AS_LINES),
     selectinload(Case.observations),
@@ -27,9 +28,13 @@ _WHOLE = (
 )
 
 
-def cases_by(db: Session, numbers: Sequence[int]) -> list[Case]:
-    """In this order, with a line for each of their sessions."""
-    found = {case.id: case for case in db.scalars(select(Case).where(Case.id.in_(numbers)).options(*_WHOLE))}
+def cases_by(db: Session, numbers: Sequence[int], whole: bool = False) -> list[Case]:
+    """In this order, each as a line, with what its newest session was captured in; or whole."""
+    chosen = select(Case).where(Case.id.in_(numbers)).options(*(_WHOLE if whole else _AS_LINE))
+    found = {case.id: case for case in db.scalars(chosen)}
+    newest = [case.sessions[-1].id for case in found.values() if case.sessions]
+    captures = selectinload(ChargingSession.captures)
+    db.scalars(select(ChargingSession).where(ChargingSession.id.in_(newest)).options(captures)).all()
     return [found[number] for number in numbers if number in found]
 
 

@@ -46,10 +46,15 @@ class Page(NamedTuple):
         return [row.ref for row in self.rows]
 
 
-def _page(db: Session, chosen: Any, where: ColumnElement[bool], number: int) -> Page:
+def _page(db: Session, order: Sequence[Any], where: ColumnElement[bool], number: int) -> Page:
+    """Keys first, which an index holds in this order: a page far back reads no row it does not show."""
     total = db.scalar(select(func.count()).select_from(Listed).where(where)) or 0
     number = min(max(number, 1), max(1, -(-total // PAGE)))
-    return Page(db.scalars(chosen.where(where).limit(PAGE).offset(PAGE * (number - 1))).all(), number, total)
+    keys = (
+        select(Listed.kind, Listed.ref).where(where).order_by(*order).limit(PAGE).offset(PAGE * (number - 1)).subquery()
+    )
+    mine = and_(Listed.kind == keys.c.kind, Listed.ref == keys.c.ref)
+    return Page(db.scalars(select(Listed).join(keys, mine).order_by(*order)).all(), number, total)
 
 
 def cases_waiting(db: Session, waits_on: Sequence[str], most: int, unsafe: bool) -> Sequence[Listed]:
@@ -84,20 +89,26 @@ def open_cases(db: Session, waits_on: Sequence[str], unsafe: bool, page: int) ->
     """What can hurt first, then what waits longest."""
     where = _open(waits_on)
     where = and_(where, Listed.danger.is_(True)) if unsafe else where
-    return _page(db, select(Listed).order_by(Listed.danger.desc(), Listed.since, Listed.ref), where, page)
+    return _page(db, (Listed.danger.desc(), Listed.since, Listed.ref), where, page)
+
+
+_CLOSED = and_(Listed.kind == "case", Listed.state == "closed")
 
 
 def closed_cases(db: Session, page: int) -> Page:
     """What closed last first."""
-    where = and_(Listed.kind == "case", Listed.state == "closed")
-    return _page(db, select(Listed).order_by(Listed.at.desc(), Listed.ref.desc()), where, page)
+    return _page(db, (Listed.at.desc(), Listed.ref.desc()), _CLOSED, page)
+
+
+def count_closed(db: Session) -> int:
+    return db.scalar(select(func.count()).select_from(Listed).where(_CLOSED)) or 0
 
 
 def sessions_listed(db: Session, without_case: bool, page: int) -> Page:
     """What was recorded last first."""
     where: ColumnElement[bool] = Listed.kind == "session"
     where = and_(where, Listed.case_id.is_(None)) if without_case else where
-    return _page(db, select(Listed).order_by(Listed.at.desc(), Listed.ref.desc()), where, page)
+    return _page(db, (Listed.at.desc(), Listed.ref.desc()), where, page)
 
 
 class Asked(NamedTuple):

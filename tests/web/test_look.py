@@ -75,3 +75,9 @@ def test_static_addresses_carry_a_version_and_what_is_named_in_them_too(client: 
     assert client.get("/static/v0123456789/../templates/base.html").status_code == 404
     with pytest.raises(FileNotFoundError):
         address("nothing.js")
+
+
+@pytest.mark.parametrize("path", sorted(TEMPLATES.rglob("*.html")), ids=lambda p: str(p.relative_to(TEMPLATES)))
+def test_every_drawing_says_what_it_shows_or_is_beside_what_does(path: Path) -> None:
+    drawn = re.findall(r"<svg\b((?:[^>]|(?<=-)>)*?)>", path.read_text())
+    assert all("aria-label=" in words or "aria-hidden=" in words for words in drawn)

@@ -209,3 +209,12 @@ def test_two_pages_of_one_post_become_one_and_nothing_is_lost(client: TestClient
     assert "Quay, Bay 7" in client.get(f"{case}/swaps").text
     for other in (right.rsplit("/", 1)[1], "99999"):
         assert client.post(f"{right}/same", data={"other": other, **ME}).status_code in (404, 422)
+
+
+def test_a_label_is_read_into_figures_that_are_proposed_and_not_stored(client: TestClient) -> None:
+    read = client.get("/labels/read", params={"kind": "stall", "label_text": "DC 150-1000 V 500 A <b>"}).text
+    assert 'data-field="post_a" data-value="500"' in read
+    assert "<b>\u201d" not in read
+    assert "fill it in by hand" in client.get("/labels/read", params={"kind": "stall", "label_text": "hello"}).text
+    assert client.get("/labels/read", params={"kind": "boat"}).status_code == 422
+    assert 'hx-get="/labels/read?kind=lead"' in client.get("/equipment/new?kind=lead").text

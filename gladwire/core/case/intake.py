@@ -90,7 +90,7 @@ _HOW: tuple[_Sign, ...] = (
 )
 # Reversed, these say that it did what the complaint is about: what stops had begun.
 _CURRENT: tuple[_Sign, ...] = (
-    _Sign("dc", _pattern(r"dc|rapid|fast charg\w*|quick charg\w*|ccs|combo|mode 4|hpc"), True),
+    _Sign("dc", _pattern(r"dc|rapid|(?:fast|quick) (?:charg\w*|posts?|lane)|ccs|combo|mode 4|hpc"), True),
     _Sign(
         "ac",
         _pattern(r"ac|type ?[12]|mode [123]|wall ?box\w*|slow lead|portable lead|household|home|socket|tethered"),

@@ -31,7 +31,7 @@ from gladwire.store.cases import (
     wait_for,
 )
 from gladwire.store.judgements import ask, earlier_verdicts
-from gladwire.store.listed import Page, closed_cases, counts_of_open, open_cases, sessions_listed
+from gladwire.store.listed import Page, closed_cases, count_closed, counts_of_open, open_cases, sessions_listed
 from gladwire.store.model_notes import notes_of, pieces_in
 from gladwire.store.models import Case, ChargingSession, EarlierVerdict, ModelNote, Observation, StoredJudgement
 from gladwire.store.photographs import photographs_of
@@ -192,12 +192,11 @@ def list_cases(db: Database, show: str = "open", page: int = 1) -> Response:
     ]
     for one in WAITS:
         filters.append((one.key, one.means, sum(n for (on, _), n in counts.items() if on in _waited_on(one.key))))
-    closed = closed_cases(db, page if show == "closed" else 1)
-    filters.append(("closed", "Closed", closed.total))
+    filters.append(("closed", "Closed", count_closed(db)))
     if show not in {key for key, _, _ in filters}:
         raise RefusedError(404, "There is no such list of cases.", "Choose one of the lists.")
     keys = () if show in ("open", "unsafe") else _waited_on(show)
-    chosen = closed if show == "closed" else open_cases(db, keys, show == "unsafe", page)
+    chosen = closed_cases(db, page) if show == "closed" else open_cases(db, keys, show == "unsafe", page)
     rows = [case_row(case) for case in cases_by(db, chosen.refs)]
     return render("cases.html", CasesPage("cases", show, filters, rows, chosen))
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Annotated, Any, NamedTuple, cast, get_args
 
-from fastapi import APIRouter, Form, Request
+from fastapi import APIRouter, Form, Query, Request
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.case.attempt import REACHED, Told
@@ -15,6 +15,7 @@ from gladwire.core.case.instruments import out_of_calibration
 from gladwire.core.case.standing_out import standing_out
 from gladwire.core.lanes.power.report import record_of
 from gladwire.core.power.equipment import FIELDS, SPECS, InstrumentSpec, Kind
+from gladwire.core.power.label import Read, read_label
 from gladwire.core.power.sharing import Pair, SiteSession, Step, pairs_of, plan_tests, topology
 from gladwire.core.quantities import BY_KEY
 from gladwire.formats.dates import moment_of
@@ -162,13 +163,16 @@ class SitePage:
 @router.get("/equipment")
 def equipment(db: Database) -> Response:
     everything = all_equipment(db)
-    at = {e.site: [f for f in everything if f.site == e.site] for e in everything if e.site}
+    at: dict[str, list[Equipment]] = {}
+    for piece in everything:
+        if piece.site:
+            at.setdefault(piece.site, []).append(piece)
     rows = [
         SiteRow(name, sum(e.kind == "stall" for e in here), [e.name for e in here if e.kind == "cabinet"])
         for name, here in at.items()
     ]
     out = {s.thing: s.words for s in standing_out(pairs_of_record(db))}
-    lines = {e.id: _line(e, out.get(e.id, "")) for e in everything}
+    lines = {e.id: _line(e, out.get(e.id, "")) for e in everything if e.id in out or e.kind not in PLACED or not e.site}
     groups = [
         (
             f"{words}, at no site" if kind in PLACED else words,
@@ -354,6 +358,26 @@ def keep(form: FormFields, db: Database) -> Response:
     except ValueError as error:
         raise refused(error) from error
     return signed(RedirectResponse(f"/equipment/{found.id}", 303), by_name)
+
+
+@dataclass(frozen=True)
+class LabelRead:
+    """What a label's text tells: title, unit, field, value and the words it was read from."""
+
+    found: list[tuple[str, str, Read]]
+    is_empty: bool
+
+
+@router.get("/labels/read")
+def label(kind: Annotated[str, Query()], label_text: Annotated[str, Query(max_length=2000)] = "") -> Response:
+    """Figures a label's text tells, to be filled into a form; nothing is stored."""
+    if kind not in get_args(Kind):
+        raise RefusedError(422, "The kind of equipment is missing.", "Start from the equipment page.")
+    found = []
+    for read in read_label(cast(Kind, kind), label_text):
+        title, unit = FIELDS.get(read.field) or (_TITLES.get(read.field, read.field), "")
+        found.append((title, unit, read))
+    return render("equipment/label.html", LabelRead(found, not label_text.strip()))
 
 
 @router.post("/equipment/{number}/same")

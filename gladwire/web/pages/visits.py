@@ -94,7 +94,7 @@ def visit(db: Database, name: str) -> Response:
     numbers = [number for number, post, _ in waiting_posts(db) if (sites.get(post) or place_of(post)) == name]
     if not numbers:
         raise RefusedError(404, f"Nothing waits at “{name}”.", "Look through the visits.")
-    cases = cases_by(db, numbers[:_MOST_CASES])
+    cases = cases_by(db, numbers[:_MOST_CASES], whole=True)
     plans = [(case, plan_of(case), walk_of(case)) for case in cases]
     rows = {case.id: case_row(case) for case in cases}
     pieces = pieces_in(db, *cases)

@@ -46,6 +46,15 @@
   reachable();
   window.addEventListener("resize", reachable);
 
+  // Figures read from a label go into fields nobody has filled; the form is kept by who looks at it.
+  document.addEventListener("click", function (event) {
+    if (!event.target.closest("[data-fill]")) { return; }
+    document.querySelectorAll("#label-read [data-field]").forEach(function (read) {
+      const field = document.getElementById("q-" + read.dataset.field);
+      if (field && !field.value) { field.value = read.dataset.value; field.classList.add("filled"); }
+    });
+  });
+
   const opener = document.getElementById("nav-opener");
   if (opener) {
     opener.addEventListener("click", function () {
