@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime, timedelta
 from typing import Any, NamedTuple, cast
 
-from sqlalchemy import ColumnElement, and_, false, func, or_, select
+from sqlalchemy import ColumnElement, and_, case, false, func, or_, select
 from sqlalchemy.dialects.mysql import match
 from sqlalchemy.orm import Session
 
@@ -57,11 +57,26 @@ def _page(db: Session, order: Sequence[Any], where: ColumnElement[bool], number:
     return Page(db.scalars(select(Listed).join(keys, mine).order_by(*order)).all(), number, total)
 
 
-def cases_waiting(db: Session, waits_on: Sequence[str], most: int, unsafe: bool) -> Sequence[Listed]:
-    """Open cases that wait for one of these, what waits longest first. unsafe: those in which something can hurt, or the
-    others."""
-    chosen = select(Listed).where(_open(waits_on), Listed.danger.is_(unsafe)).order_by(Listed.since, Listed.ref)
-    return db.scalars(chosen.limit(most)).all()
+class First(NamedTuple):
+    """The first few cases that wait for one, by number, and how many wait for it in all."""
+
+    refs: list[int]
+    total: int
+
+
+def first_waiting(db: Session, most: int) -> Mapping[str, First]:
+    """Open cases by whom they wait for, what waits longest first; unsafe: those in which something can hurt. A case of which
+    nobody said whom it waits for waits for "me"."""
+    group = case((Listed.danger.is_(True), "unsafe"), (Listed.waits_on == "", "me"), else_=Listed.waits_on).label("of")
+    place = func.row_number().over(partition_by=group, order_by=(Listed.since, Listed.ref)).label("place")
+    total = func.count().over(partition_by=group).label("total")
+    every = select(group, Listed.ref, place, total).where(_open(())).subquery()
+    found: dict[str, First] = {}
+    for of, ref, count in db.execute(
+        select(every.c.of, every.c.ref, every.c.total).where(every.c.place <= most).order_by(every.c.place)
+    ):
+        found.setdefault(of, First([], count)).refs.append(ref)
+    return found
 
 
 def waiting_posts(db: Session) -> list[tuple[int, str, bool]]:
@@ -74,10 +89,17 @@ def waiting_posts(db: Session) -> list[tuple[int, str, bool]]:
     return [(number, post, bool(danger)) for number, post, danger in rows]
 
 
-def counts_of_open(db: Session) -> dict[tuple[str, bool], int]:
-    """How many open cases wait, by whom for and whether something in them can hurt."""
-    counted = select(Listed.waits_on, Listed.danger, func.count()).where(Listed.kind == "case", Listed.state == "open")
-    return {(on, bool(danger)): n for on, danger, n in db.execute(counted.group_by(Listed.waits_on, Listed.danger))}
+def counts_of_cases(db: Session) -> tuple[dict[tuple[str, bool], int], int]:
+    """How many open cases wait, by whom for and whether something in them can hurt; and how many are closed."""
+    by = (Listed.state, Listed.waits_on, Listed.danger)
+    found: dict[tuple[str, bool], int] = {}
+    closed = 0
+    for state, on, danger, n in db.execute(select(*by, func.count()).where(Listed.kind == "case").group_by(*by)):
+        if state == "open":
+            found[on, bool(danger)] = n
+        else:
+            closed += n
+    return found, closed
 
 
 def _open(waits_on: Sequence[str]) -> ColumnElement[bool]:
@@ -92,16 +114,10 @@ def open_cases(db: Session, waits_on: Sequence[str], unsafe: bool, page: int) ->
     return _page(db, (Listed.danger.desc(), Listed.since, Listed.ref), where, page)
 
 
-_CLOSED = and_(Listed.kind == "case", Listed.state == "closed")
-
-
 def closed_cases(db: Session, page: int) -> Page:
     """What closed last first."""
-    return _page(db, (Listed.at.desc(), Listed.ref.desc()), _CLOSED, page)
-
-
-def count_closed(db: Session) -> int:
-    return db.scalar(select(func.count()).select_from(Listed).where(_CLOSED)) or 0
+    where = and_(Listed.kind == "case", Listed.state == "closed")
+    return _page(db, (Listed.at.desc(), Listed.ref.desc()), where, page)
 
 
 def sessions_listed(db: Session, without_case: bool, page: int) -> Page:

@@ -33,12 +33,15 @@ from gladwire.core.power.equipment import InstrumentSpec
         ("The post died at 40 %", ["dc"], "dc_stops"),
         ("slow lead works, the post does not start", ["mode3_socket"], "post_only"),
         ("does not charge", ["mode2", "mode3_tethered"], "nowhere"),
+        ("Charges well at home, the post does nothing", ["mode3_tethered"], "post_only"),
+        ("the portable lead does nothing, posts are fine", ["mode2"], "slow_only"),
         ("Nothing happens when plugged in", ["dc"], "dc_nothing"),
+        ("Neither posts and slow lead start, nothing happens", [], "nowhere"),
         ("RCD trips when it rains", ["mode3_tethered"], "stops"),
         ("retrofit controller, does not start on DC", ["dc"], "bus"),
     ],
 )
-def test_a_complaint_that_is_plain_has_one_plan_or_names_the_first(said: str, modes: list[str], plan: str) -> None:
+def test_a_complaint_that_is_plain_has_its_plan_first(said: str, modes: list[str], plan: str) -> None:
     assert suggested(said, modes).plans[0] == BY_PLAN[plan]
 
 
@@ -48,6 +51,9 @@ def test_a_complaint_that_is_plain_has_one_plan_or_names_the_first(said: str, mo
         ("does not start", [], "Tick on which it fails"),
         ("Lädt nicht", [], "Say whether"),  # words of another language are no guess
         ("", ["dc"], "Say whether"),
+        ("does not start", ["mode3_socket"], "charges on the other"),  # the portable lead was not spoken of
+        ("does not charge on the portable lead", ["mode2"], "charges on the other"),
+        ("does not charge at home", ["mode3_tethered"], "charges on the other"),
         ("slow, and it drops out", ["dc"], "several things"),
         ("won't start", ["mode2", "dc"], "AC and DC"),
     ],

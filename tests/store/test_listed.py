@@ -14,10 +14,10 @@ from gladwire.store.judgements import Claim, keep_refusal
 from gladwire.store.listed import (
     PAGE,
     asked,
-    cases_waiting,
     closed_cases,
-    counts_of_open,
+    counts_of_cases,
     find,
+    first_waiting,
     open_cases,
     sessions_listed,
 )
@@ -102,9 +102,15 @@ def test_what_can_hurt_comes_first_then_what_waits_longest(sessions: Sessions) -
     with sessions() as db:
         assert [r.title for r in open_cases(db, (), False, 1).rows] == ["unsafe", "waits 3", "waits 2", "waits 1"]
         assert [r.title for r in open_cases(db, (), True, 1).rows] == ["unsafe"]
-        assert [r.title for r in cases_waiting(db, ("part",), 1, unsafe=False)] == ["waits 3"]
+        first = first_waiting(db, 1)
+        assert {of: (len(f.refs), f.total) for of, f in first.items()} == {
+            "unsafe": (1, 1),
+            "me": (1, 1),
+            "part": (1, 2),
+        }
+        assert db.get_one(Case, first["part"].refs[0]).title == "waits 3"
         assert [r.title for r in closed_cases(db, 1).rows] == ["closed"]
-        assert counts_of_open(db) == {("", True): 1, ("", False): 1, ("part", False): 2}
+        assert counts_of_cases(db) == ({("", True): 1, ("", False): 1, ("part", False): 2}, 1)
 
 
 def test_pages_hold_every_row_once_and_numbers_beyond_are_the_last(sessions: Sessions) -> None:

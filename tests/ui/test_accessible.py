@@ -46,17 +46,20 @@ def views(browser: Browser, server: Server, tmp_path_factory: pytest.TempPathFac
 
     van = dropped(van__csv=ac.bakery_logger(), van_cp__csv=ac.bakery_pilot())
     bus = dropped(bus__pcapng=dc.frames("wet_inlet"))
-    case = post("/cases", title="Van stops", vehicle="van 7", session=van.rsplit("/", 1)[1])
+    case = post("/cases", title="Van stops", vehicle="van 7", post="Quay, Stall 1", session=van.rsplit("/", 1)[1])
     post(f"{case}/checklist", plan="nowhere")
     for software in ("1.4", "1.5"):
         post(f"{case}/attempts", vehicle="van 7", post="post 3", came="failed", software=software, stage="lock")
-    post("/equipment", kind="stall", name="Stall 1", site="Quay", label="1")
+    stall = post("/equipment", kind="stall", name="Stall 1", site="Quay", label="1", model="Tern 22")
+    post(f"{stall}/learnt", kind="lamp", shows="blue, blinking", stage="authorise", text="for a second")
     instrument = post("/equipment", kind="instrument", name="Tester", calibrated_until="2020-01-01")
     context.close()
     return [
         "/", "/cases", case, f"{case}/swaps", f"{case}/checklist", van, bus, "/sessions", "/find?q=van", "/equipment",
         instrument, "/sites/Quay", "/expect", "/bench", "/causes", "/causes/supply_missing", "/tests", "/limits",
-        "/readings", "/curves", f"/connectors?case={case.rsplit('/', 1)[1]}", "/buses", "/words", "/styleguide",
+        "/readings", "/curves", "/cases/new?post=Quay,+Stall+1", "/visits", "/visits/Quay",
+        f"{case}/before-after", f"{case}/pad", stall,
+        f"/connectors?case={case.rsplit('/', 1)[1]}", "/buses", "/words", "/styleguide",
     ]  # fmt: skip
 
 

@@ -50,7 +50,9 @@ def test_a_case_of_two_faults_from_the_telephone_to_its_proof(
     page.set_viewport_size({"width": size[0], "height": size[1]})
     page.goto("/")
     page.click("text=Open a case")
-    page.fill("#complaint", "The lock clatters and the post does not start. The plug smells burnt.")
+    page.fill(
+        "#complaint", "It charges at home. Here the lock clatters and the post does not start. The plug smells burnt."
+    )
     page.check("#mode-mode3_socket")
     page.select_option("#codes", "lock")
     page.fill("#codes_said", "P1C01")

@@ -66,7 +66,7 @@ def test_what_is_known_is_said_when_the_database_fails(
     whole = number in (1114, 1213)  # known to have stored nothing
     assert ("look before you do it again" in answer.text) != whole
     monkeypatch.setattr("gladwire.web.pages.captures.add_capture", add_capture)
-    monkeypatch.setattr("gladwire.web.pages.today.counts_of_open", fails)
+    monkeypatch.setattr("gladwire.web.pages.today.first_waiting", fails)
     answer = client.get("/")
     assert answer.status_code == status
     assert "content-security-policy" in answer.headers

@@ -98,10 +98,19 @@ _CURRENT: tuple[_Sign, ...] = (
     ),
 )
 _EVERYWHERE = _pattern(
-    r"anywhere|everywhere|nowhere|no post|any post|every post|all posts|posts and (?:the )?slow lead"
+    r"anywhere|everywhere|nowhere|no post|any post|every post|all posts|posts and (?:the )?portable lead"
 )
-# “The slow lead” is a thing, not a complaint.
-_A_LEAD = re.compile(r"\bslow[- ](?:lead|cable|charger|post)s?\b", re.I)
+_WELL = r"(?:(?:works?|charges?)(?!\W+(?:not|nothing))|(?:is|are|does|do)\W+(?:well|fine|ok|okay|so|charge|work))"
+_PORTABLE_WORKS = _pattern(
+    rf"portable lead\W+(?:\w+\W+){{0,2}}?{_WELL}",
+    r"(?:charges?|works?|fine|well)\W+(?:\w+\W+){0,4}?(?:portable lead|at home)",
+)
+_POSTS_WORK = _pattern(
+    rf"posts?\W+(?:\w+\W+){{0,2}}?{_WELL}", r"(?:charges?|works?|fine|well)\W+(?:\w+\W+){0,4}?posts?"
+)
+# “The slow lead” and “the slow post” are things, not complaints.
+_A_LEAD = re.compile(r"\bslow[- ](?:lead|cable)s?\b", re.I)
+_A_POST = re.compile(r"\bslow[- ](?:charger|post)s?\b", re.I)
 _PART = r"(?:plug|socket|inlet|connector|cable|lead)"
 _HURTS: tuple[tuple[str, re.Pattern[str]], ...] = (
     (
@@ -179,7 +188,7 @@ def warned_by(text: str) -> Warned | None:
 
 def suggested(text: str, modes: Sequence[str]) -> Suggested:
     """The plan for a complaint. modes: keys of the modes that were ticked as failing."""
-    said = _A_LEAD.sub("portable lead", text)
+    said = _A_POST.sub("AC post", _A_LEAD.sub("portable lead", text))
     how, by = _heard(_HOW, said)
     if {"stops", "stuck"} & how and "start" in how and _said(_pattern("starts?|started|begins?|began"), said, False):
         how.discard("start")  # it begins, and then does not go on
@@ -208,6 +217,8 @@ def _missing(found: Sequence[Plan], how: set[str], currents: set[str]) -> str:
         return "It speaks of several things: choose the one to begin with. The others stay in the complaint."
     if len(currents) > 1:
         return "AC and DC both fail: choose the one to begin with; each is proven by itself."
+    if any(plan.key == "nowhere" for plan in found) and len(found) == 2 and currents:
+        return "Say whether it charges on the other, portable lead or post: that decides between these."
     return "Tick on which it fails: that decides between these."
 
 
@@ -231,8 +242,10 @@ def _ac_start(text: str, modes: Sequence[str]) -> list[str]:
     portable, posts = "mode2" in modes, bool({"mode3_socket", "mode3_tethered"} & {*modes})
     if (portable and posts) or _EVERYWHERE.search(text):
         return ["nowhere"]
-    if portable or posts:
-        return ["slow_only" if portable else "post_only"]
+    if portable:
+        return ["slow_only"] if _said(_POSTS_WORK, text, True) else ["slow_only", "nowhere"]
+    if posts or _said(_PORTABLE_WORKS, text, True):
+        return ["post_only"] if _said(_PORTABLE_WORKS, text, True) else ["post_only", "nowhere"]
     return ["nowhere", "slow_only", "post_only"]
 
 

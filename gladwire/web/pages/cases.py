@@ -31,7 +31,7 @@ from gladwire.store.cases import (
     wait_for,
 )
 from gladwire.store.judgements import ask, earlier_verdicts
-from gladwire.store.listed import Page, closed_cases, count_closed, counts_of_open, open_cases, sessions_listed
+from gladwire.store.listed import Page, closed_cases, counts_of_cases, open_cases, sessions_listed
 from gladwire.store.model_notes import notes_of, pieces_in
 from gladwire.store.models import Case, ChargingSession, EarlierVerdict, ModelNote, Observation, StoredJudgement
 from gladwire.store.photographs import photographs_of
@@ -185,14 +185,14 @@ def photographs_in(db: Database, case: Case) -> dict[str, list[tuple[Observation
 @router.get("/cases")
 def list_cases(db: Database, show: str = "open", page: int = 1) -> Response:
     """A page of cases: open ones by whom they wait for, those that are not safe, or closed ones."""
-    counts = counts_of_open(db)
+    counts, closed = counts_of_cases(db)
     filters = [
         ("open", "Open", sum(counts.values())),
         ("unsafe", "Not safe", sum(n for (_, d), n in counts.items() if d)),
     ]
     for one in WAITS:
         filters.append((one.key, one.means, sum(n for (on, _), n in counts.items() if on in _waited_on(one.key))))
-    filters.append(("closed", "Closed", count_closed(db)))
+    filters.append(("closed", "Closed", closed))
     if show not in {key for key, _, _ in filters}:
         raise RefusedError(404, "There is no such list of cases.", "Choose one of the lists.")
     keys = () if show in ("open", "unsafe") else _waited_on(show)

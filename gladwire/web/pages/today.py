@@ -9,7 +9,7 @@ from starlette.responses import Response
 
 from gladwire.core.case.ending import WAITS
 from gladwire.store.cases import cases_by, sessions_by
-from gladwire.store.listed import cases_waiting, counts_of_open, sessions_listed
+from gladwire.store.listed import first_waiting, sessions_listed
 from gladwire.web.pages.rows import CaseRow, SessionRow, case_row, session_row
 from gladwire.web.services import Database, ServicesHere
 from gladwire.web.templating import render
@@ -46,20 +46,17 @@ _FEW, _MOST_LOOSE = 3, 5
 @router.get("/")
 def today(db: Database, here: ServicesHere) -> Response:
     free = here.free_bytes()
-    counts = counts_of_open(db)
-    chosen = [
-        ("unsafe", "Not safe", cases_waiting(db, (), _FEW, unsafe=True), sum(n for (_, d), n in counts.items() if d))
+    first = first_waiting(db, _FEW)
+    whole = {case.id: case for case in cases_by(db, [ref for one in first.values() for ref in one.refs])}
+    waiting = [
+        Waiting(key, title, [case_row(whole[ref]) for ref in first[key].refs], first[key].total)
+        for key, title in (("unsafe", "Not safe"), *((one.key, one.means) for one in WAITS))
+        if key in first
     ]
-    for one in WAITS:
-        keys = (one.key, "") if one.key == "me" else (one.key,)
-        total = sum(n for (on, danger), n in counts.items() if on in keys and not danger)
-        chosen.append((one.key, one.means, cases_waiting(db, keys, _FEW, unsafe=False), total))
-    whole = {case.id: case for case in cases_by(db, [row.ref for _, _, rows, _ in chosen for row in rows])}
-    waiting = [Waiting(key, title, [case_row(whole[r.ref]) for r in rows], total) for key, title, rows, total in chosen]
     loose = sessions_listed(db, True, 1)
     page = TodayPage(
         "today",
-        [one for one in waiting if one.total],
+        waiting,
         [session_row(s) for s in sessions_by(db, loose.refs[:_MOST_LOOSE])],
         loose.total,
         here.demo,
