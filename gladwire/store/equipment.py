@@ -15,6 +15,7 @@ from gladwire.store.cases import WITH_RESULTS
 from gladwire.store.judgements import ask
 from gladwire.store.models import (
     Attempt,
+    Case,
     ChargingSession,
     Equipment,
     EquipmentBefore,
@@ -72,6 +73,7 @@ def join(db: Session, piece: Equipment, into: Equipment, by_name: str) -> None:
     for table, column in ((KnownBy, KnownBy.equipment_id), (EquipmentBefore, EquipmentBefore.equipment_id)):
         db.execute(update(table).where(column == piece.id).values(equipment_id=into.id))
     db.execute(update(Observation).where(Observation.instrument_id == piece.id).values(instrument_id=into.id))
+    _rename_in_cases(db, piece, label_of(into))
     kept = {key: getattr(piece, key) for key in ("name", "site", "details", "format", "by_name", "made_at")}
     db.add(EquipmentBefore(equipment_id=into.id, **kept))
     about = f"the same as “{label_of(into)}”"
@@ -80,6 +82,17 @@ def join(db: Session, piece: Equipment, into: Equipment, by_name: str) -> None:
     )
     db.flush()
     db.delete(piece)
+
+
+def _rename_in_cases(db: Session, piece: Equipment, label: str) -> None:
+    """Cases that name a vehicle or post as `piece` is named, and as no other is, name it by `label`."""
+    column = {"vehicle": Case.vehicle, "stall": Case.post}.get(piece.kind)
+    if column is None:
+        return
+    others = {e.name for e in all_equipment(db, cast(Kind, piece.kind)) if e.id != piece.id}
+    texts = {label_of(piece), *({piece.name} - others)}
+    for case in db.scalars(select(Case).where(column.in_(texts))):
+        setattr(case, column.key, label)
 
 
 def label_of(piece: Equipment | None) -> str:

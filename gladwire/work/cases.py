@@ -376,9 +376,11 @@ def to_close(case: Case) -> str:
 
 
 def warned(case: Case) -> Warned | None:
-    """What the complaint tells that can hurt, until somebody has looked; None for a case that is closed."""
+    """What was told that can hurt, in the complaint or noted since the last repair, until somebody has looked; None for a
+    case that is closed."""
     looked = any(o.place == _LOOKED for o in standing(case, "step"))
-    return None if looked or case.state != "open" else warned_by(f"{case.title}\n{case.complaint}")
+    noted = (o.text for kind in ("note", "code") for o in standing(case, kind) if between_repairs(case, o.made_at))
+    return None if looked or case.state != "open" else warned_by("\n".join((case.title, case.complaint, *noted)))
 
 
 _LOOKED = "look"

@@ -33,6 +33,7 @@ from gladwire.core.power.equipment import InstrumentSpec
         ("The post died at 40 %", ["dc"], "dc_stops"),
         ("slow lead works, the post does not start", ["mode3_socket"], "post_only"),
         ("does not charge", ["mode2", "mode3_tethered"], "nowhere"),
+        ("Charges on the portable lead; the DC post does not start", [], "dc_nothing"),
         ("Charges well at home, the post does nothing", ["mode3_tethered"], "post_only"),
         ("the portable lead does nothing, posts are fine", ["mode2"], "slow_only"),
         ("Nothing happens when plugged in", ["dc"], "dc_nothing"),
@@ -55,7 +56,8 @@ def test_a_complaint_that_is_plain_has_its_plan_first(said: str, modes: list[str
         ("does not charge on the portable lead", ["mode2"], "charges on the other"),
         ("does not charge at home", ["mode3_tethered"], "charges on the other"),
         ("slow, and it drops out", ["dc"], "several things"),
-        ("won't start", ["mode2", "dc"], "AC and DC"),
+        ("won't start", ["mode2", "dc"], "AC and DC both fail"),
+        ("AC or DC, it does not start", [], "It speaks of AC and of DC"),
     ],
 )
 def test_what_is_not_plain_is_said_and_nothing_is_chosen(said: str, modes: list[str], missing: str) -> None:

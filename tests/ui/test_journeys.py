@@ -56,7 +56,7 @@ def test_a_case_of_two_faults_from_the_telephone_to_its_proof(
     page.check("#mode-mode3_socket")
     page.select_option("#codes", "lock")
     page.fill("#codes_said", "P1C01")
-    expect(page.locator("#warned")).to_contain_text("The complaint speaks of burning")
+    expect(page.locator("#warned")).to_contain_text("What was told speaks of burning")
     expect(page.locator("#beside")).to_contain_text("Posts only, not on the slow lead")
     expect(page.locator("#beside")).to_contain_text("scope with a differential probe")
     page.fill("#by_name", NAME)

@@ -195,7 +195,7 @@ def test_one_post_called_two_ways_is_one_and_what_is_cleared_did_not_take_part(c
 
 def test_two_pages_of_one_post_become_one_and_nothing_is_lost(client: TestClient) -> None:
     right = client.post("/equipment", data={"kind": "stall", "name": "Bay 7", "site": "Quay", **ME}).headers["location"]
-    case = str(client.post("/cases", data={"title": "Twice"}).headers["location"])
+    case = str(client.post("/cases", data={"title": "Twice", "post": "Bay seven"}).headers["location"])
     tried = {"came": "failed", "post": "Bay seven", "vehicle": "Van", **ME}
     assert client.post(f"{case}/attempts", data=tried).status_code == 303
     twin = next(a for a in re.findall(r"/equipment/\d+", client.get("/equipment").text + client.get(f"{case}/swaps").text)
@@ -207,6 +207,7 @@ def test_two_pages_of_one_post_become_one_and_nothing_is_lost(client: TestClient
     assert "Bay seven" in page
     assert client.get(twin).status_code == 404
     assert "Quay, Bay 7" in client.get(f"{case}/swaps").text
+    assert 'name="post" maxlength="120"\n      value="Quay, Bay 7"' in client.get(case).text
     for other in (right.rsplit("/", 1)[1], "99999"):
         assert client.post(f"{right}/same", data={"other": other, **ME}).status_code in (404, 422)
 

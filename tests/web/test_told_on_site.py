@@ -229,10 +229,34 @@ def test_nonsense_of_a_device_is_taken_for_typed_now(client: TestClient, typed: 
     assert "now" in text(client, case)
 
 
+def test_what_display_or_app_said_warns_on_the_case_as_it_did_on_the_telephone(client: TestClient) -> None:
+    case = client.post("/cases", data={"complaint": "stops", "said": "isolation fault", **ME}).headers["location"]
+    assert "What was told speaks of insulation or earth" in text(client, case)
+    client.post(f"{case}/notes", data={**ME, "kind": "repair", "text": "burnt contact renewed"})
+    assert "What was told speaks of" not in text(client, case)
+
+
+@pytest.mark.parametrize(
+    ("complaint", "title"),
+    [
+        ("Stops at 3.5 kW. Then again", "Stops at 3.5 kW"),
+        ("\n. \nNo start", "No start"),
+        ("...", "..."),
+        ("x" * 300, None),
+    ],
+)
+def test_a_case_has_a_title_whatever_its_complaint_begins_with(
+    client: TestClient, complaint: str, title: str | None
+) -> None:
+    made = client.post("/cases", data={"complaint": complaint, **ME})
+    page = text(client, made.headers["location"])
+    assert (title or "x" * 60) in page.split("opened")[0]
+
+
 def test_what_can_hurt_in_a_complaint_stands_on_its_case_until_somebody_has_looked(client: TestClient) -> None:
     case = new_case(client, complaint="The inlet is melted", plan="nowhere").removesuffix("/checklist")
     for page in (case, f"{case}/checklist"):
-        assert "The complaint speaks of burning or heat damage" in text(client, page)
+        assert "What was told speaks of burning or heat damage" in text(client, page)
     enter(client, case, step="look", answer="not_so")
     for page in (case, f"{case}/checklist"):
-        assert "The complaint speaks of" not in text(client, page)
+        assert "What was told speaks of" not in text(client, page)

@@ -146,7 +146,7 @@ _BEFORE_ANYONE_GOES = (
 
 
 class Warned(NamedTuple):
-    """What in a complaint may speak of something that can hurt. words: as they stand there."""
+    """What was told and may speak of something that can hurt. words: as they stand there."""
 
     words: tuple[str, ...]
     says: str
@@ -177,12 +177,12 @@ class Kit(NamedTuple):
 
 
 def warned_by(text: str) -> Warned | None:
-    """What a complaint tells that can hurt somebody; None where nothing in it speaks of that."""
+    """What people told that can hurt somebody; None where nothing in it speaks of that."""
     found = [(key, hit) for key, pattern in _HURTS if (hit := _said(pattern, text, True))]
     if not found:
         return None
     kinds = dict.fromkeys(_WARNS[key] for key, _ in found)
-    says = f"The complaint speaks of {_and(list(kinds))}. {_BEFORE_ANYONE_GOES}"
+    says = f"What was told speaks of {_and(list(kinds))}. {_BEFORE_ANYONE_GOES}"
     return Warned(tuple(dict.fromkeys(hit for _, hit in found)), says)
 
 
@@ -194,7 +194,9 @@ def suggested(text: str, modes: Sequence[str]) -> Suggested:
         how.discard("start")  # it begins, and then does not go on
     if "stuck" in how:
         how -= {"stops", "start"}
-    current, words = _heard(_CURRENT, said)
+    # What is told to work is not what fails.
+    failing = _PORTABLE_WORKS.sub(" ", said) if _said(_PORTABLE_WORKS, said, True) else said
+    current, words = _heard(_CURRENT, failing)
     currents = {"dc" if mode == "dc" else "ac" for mode in modes} or current
     by += ["what was ticked"] if modes else words if currents else []
     if "refused" in how:
@@ -204,17 +206,19 @@ def suggested(text: str, modes: Sequence[str]) -> Suggested:
         found = tuple(p for p in PLANS if currents and _current_of(p) in currents)
         missing = "Say whether it does not start, stops, is slow, is refused, or will not come out."
         return Suggested(found, tuple(dict.fromkeys(by)), missing)
-    return Suggested(found, tuple(dict.fromkeys(by)), _missing(found, how, currents))
+    return Suggested(found, tuple(dict.fromkeys(by)), _missing(found, how, currents, bool(modes)))
 
 
 _ORDER = ("stuck", "refused", "bus", "stops", "slow", "start")
 
 
-def _missing(found: Sequence[Plan], how: set[str], currents: set[str]) -> str:
+def _missing(found: Sequence[Plan], how: set[str], currents: set[str], ticked: bool) -> str:
     if len(found) == 1:
         return ""
     if len(how) > 1:
         return "It speaks of several things: choose the one to begin with. The others stay in the complaint."
+    if len(currents) > 1 and not ticked:
+        return "It speaks of AC and of DC: tick on which it fails."
     if len(currents) > 1:
         return "AC and DC both fail: choose the one to begin with; each is proven by itself."
     if any(plan.key == "nowhere" for plan in found) and len(found) == 2 and currents:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated, NamedTuple
@@ -76,7 +77,8 @@ class IntakeForm(CaseForm):
     @property
     def heading(self) -> str:
         """The title, or the complaint's first sentence."""
-        line = self.title or self.complaint.strip().splitlines()[0].split(". ")[0]
+        sentences = (part.strip(" .") for part in re.split(r"\.\s|\n", self.complaint))
+        line = self.title or next(filter(None, sentences), self.complaint)
         return line if len(line) <= 80 else line[:79].rsplit(" ", 1)[0] + "…"
 
 
