@@ -184,7 +184,7 @@ def test_a_case_from_a_capture(page: Page, tmp_path: Path) -> None:
     page.fill("#title", "Hire car at the ferry queue")
     page.get_by_role("button", name="Open the case").click()
     page.wait_for_url("**/cases/*")
-    page.goto("/")
+    page.goto("/find?q=hire+car+at+the+ferry")
     expect(page.get_by_role("link", name="Hire car at the ferry queue")).to_be_visible()
 
 

@@ -114,3 +114,15 @@ def test_a_case_of_two_faults_from_the_telephone_to_its_proof(
     page.goto(case)
     expect(page.locator("body")).to_contain_text("Read the stored codes again")
     assert page.evaluate("document.documentElement.scrollWidth") <= size[0]
+
+
+def test_the_sign_of_a_reading_has_a_button_for_number_pads_have_no_minus(page: Page, server: Server) -> None:
+    made = page.request.post(
+        "/cases", form={"title": "By thumbs", "plan": "nowhere"}, headers={"Origin": server.address}
+    )
+    page.goto(made.url)
+    post = page.locator("#post_alone")
+    post.locator("summary", has_text="Enter it now").click()
+    post.locator("input[name=value]").fill("12")
+    post.get_by_label("Change the sign").click()
+    expect(post.locator("input[name=value]")).to_have_value("-12")

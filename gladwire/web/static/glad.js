@@ -55,6 +55,16 @@
     });
   });
 
+  // Number pads of phones have no minus.
+  document.addEventListener("click", function (event) {
+    const button = event.target.closest("[data-sign]");
+    if (!button) { return; }
+    const field = document.getElementById(button.dataset.sign);
+    field.value = field.value.startsWith("-") ? field.value.slice(1) : "-" + field.value;
+    field.dispatchEvent(new Event("input", { bubbles: true }));
+    field.focus();
+  });
+
   const opener = document.getElementById("nav-opener");
   if (opener) {
     opener.addEventListener("click", function () {
