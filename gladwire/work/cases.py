@@ -21,7 +21,7 @@ from gladwire.core.case.checklist.walk import Known, Walk, next_words, walk
 from gladwire.core.case.intake import Warned, warned_by
 from gladwire.core.case.memory import by_attempts
 from gladwire.core.case.proof import BY_KEY as MODES
-from gladwire.core.case.proof import ModeProof, Stood, Tried, before_and_after, proofs
+from gladwire.core.case.proof import ModeProof, Stood, Tried, before_and_after, proofs, swapped
 from gladwire.core.case.swaps import Attempt, Came, Part
 from gladwire.core.diagnosis.answers import NOT_SO, danger_of
 from gladwire.core.diagnosis.cause import OwnerShare
@@ -331,27 +331,47 @@ def unsafe(case: Case) -> Unsafe | None:
     return Unsafe(judgement.verdict if found in judgement.verdict else f"{found} {judgement.verdict}")
 
 
-def _tried(case: Case) -> list[Tried]:
+def tried_in(case: Case) -> list[Tried]:
     """Its sessions that were judged, in order."""
     repairs, found = repaired_at(case), []
     for session in _told(case):
-        if (judgement := session.judgement) is not None:
-            later = any(at > session.created_at for at in repairs)
-            found.append(
-                Tried(session.mode, session.title, judgement.outcome, stages_of(session), later, judgement.danger)
-            )
+        judgement = session.judgement
+        if judgement is None:
+            continue
+        before = sum(at <= session.created_at for at in repairs)
+        parts = {str(part): label for part, label in pieces_named(session).items()}
+        later = len(repairs) > before
+        stages = stages_of(session)
+        told = Tried(session.mode, session.title, judgement.outcome, stages, later, judgement.danger, parts, before)
+        found.append(told)
     return found
 
 
 def proofs_of(case: Case) -> tuple[ModeProof, ...]:
-    """One proof for each reported mode."""
-    return proofs(reported(case), _tried(case))
+    """One proof for each reported mode. An attempt without a capture proves nothing; one that failed since leaves it open."""
+    sessions = tried_in(case)
+    found = proofs(reported(case), sessions)
+    if not any(proof.state == "proven" for proof in found):
+        return found
+    failed = [one for one in case.attempts if one.came == "failed" and not one.struck_by]
+    noted = [(one.made_at, Tried("", "An attempt without a capture", "failed_to_start", (), False)) for one in failed]
+    captured = zip((session.created_at for session in _told(case)), sessions, strict=True)
+    in_order = sorted((*captured, *noted), key=lambda made: made[0])
+    return proofs(reported(case), [tried for _, tried in in_order])
 
 
-def pairs_of(case: Case) -> dict[str, tuple[ChargingSession, ChargingSession]]:
-    """By mode, the last session that fell short and the newest after it."""
-    told = _told(case)
-    return {mode: (told[a], told[b]) for mode, (a, b) in before_and_after(_tried(case)).items()}
+class Pair(NamedTuple):
+    """The last session of a mode that fell short, and the newest after it. other: parts known to be others."""
+
+    before: ChargingSession
+    after: ChargingSession
+    other: tuple[str, ...]
+
+
+def pairs_of(case: Case) -> dict[str, Pair]:
+    """By mode."""
+    told, tried = _told(case), tried_in(case)
+    return {m: Pair(told[a], told[b], swapped(tried[a], tried[b])) for m, (a, b) in before_and_after(tried).items()}
 
 
 def unproven(found: Sequence[ModeProof]) -> tuple[str, ...]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import pytest
+
 from gladwire.core.case.proof import Tried, before_and_after, proofs
 
 
@@ -39,3 +41,28 @@ def test_a_mode_that_was_not_reported_and_fails_is_told_with_the_others() -> Non
     assert [p.state for p in proofs(["dc"], tried("dc charged", "mode2 failed_to_start", "mode2 charged"))] == [
         "proven"
     ]
+
+
+VAN = {"vehicle": "van 7", "post": "post 2"}
+
+
+def of(outcome: str, repairs: int = 0, **parts: str) -> Tried:
+    return Tried("dc", outcome, outcome, (), False, parts={**VAN, **parts}, repairs=repairs)
+
+
+@pytest.mark.parametrize(
+    ("after", "state"),
+    [
+        (of("charged"), "proven"),
+        (of("charged", post="post 3"), "unproven"),  # whose it is, not that it is mended
+        (of("charged", repairs=1, post="post 3"), "unproven"),
+        (of("charged", repairs=1, vehicle="van 3"), "unproven"),
+        (of("charged", lead="new lead"), "unproven"),
+        (of("charged", repairs=1, lead="new lead"), "proven"),  # the new lead is the repair
+        (of("charged", software="1.5"), "proven"),
+        (Tried("dc", "", "charged", (), False), "proven"),  # nobody said what took part
+    ],
+)
+def test_what_charged_with_another_part_proves_nothing_of_the_one_that_failed(after: Tried, state: str) -> None:
+    (found,) = proofs(["dc"], [of("failed_to_start", lead="old lead", software="1.4"), after])
+    assert (found.state, "another" in found.text) == (state, state == "unproven")

@@ -20,7 +20,7 @@ from gladwire.core.power.equipment import InstrumentSpec
     [
         ("DC charging stops after ten minutes", [], "dc_stops"),
         ("Only 7 kW on the rapid charger, promised 150", [], "dc_slow"),
-        ("It starts, then stops after a minute on the wallbox", [], "stops"),
+        ("It starts, then stops after a minute on the wall box", [], "stops"),
         ("The plug is stuck in the car after charging", [], "stuck"),
         ("the vehicle won't wake and the plug will not come out", [], "stuck"),
         ("Card declined at post 3", [], "refused"),

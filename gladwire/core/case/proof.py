@@ -5,7 +5,7 @@ Faults come in pairs: a stage that passes now says nothing of the ones behind it
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple, Protocol
 
 from gladwire.core.stage import StageState
@@ -86,8 +86,9 @@ def since_before(before: Sequence[Stands], after: Sequence[Stands]) -> str:
 
 
 class Tried(NamedTuple):
-    """One session of a case: the mode it was tried in ("" not said), its outcome, its stages, whether a repair came
-    after it, and whether something it tells can hurt."""
+    """One plug-in of a case: the mode it was tried in ("" not said), its outcome, its stages, whether a repair came
+    after it, and whether something it tells can hurt. parts: what is known to have taken part, by its label; repairs: how
+    many were noted before it."""
 
     mode: str
     title: str
@@ -95,6 +96,8 @@ class Tried(NamedTuple):
     stages: Sequence[Stands]
     repaired_since: bool
     danger: bool = False
+    parts: Mapping[str, str] = {}
+    repairs: int = 0
 
 
 class ModeProof(NamedTuple):
@@ -116,14 +119,31 @@ def proofs(reported: Sequence[str], tried: Sequence[Tried]) -> tuple[ModeProof, 
 def _proof_of(key: str, tried: Sequence[Tried]) -> ModeProof:
     own = [n for n, t in enumerate(tried) if t.mode == key]
     found = _proof(BY_KEY[key], [tried[n] for n in own])
-    # What failed since in a mode nobody said may have failed in this one.
-    doubt = [t for t in tried[own[-1] + 1 :] if not t.mode and t.outcome in _FAILED] if own else []
-    if found.state != "proven" or not doubt:
+    if found.state != "proven":
         return found
-    told = (
-        f"“{doubt[-1].title}” {doubt[-1].outcome.replace('_', ' ')} since, and nobody said in which mode: say it there."
-    )
+    fell_short = [tried[n] for n in own[:-1] if tried[n].outcome in _FELL_SHORT]
+    other = swapped(fell_short[-1], tried[own[-1]]) if fell_short else ()
+    if other:
+        told = f"“{tried[own[-1]].title}” charged with another {_and(other)} than “{fell_short[-1].title}” had."
+        return ModeProof(found.mode, "unproven", f"{told} That shows whose it is, and mends nothing.")
+    # What failed since in a mode nobody said may have failed in this one.
+    doubt = [t for t in tried[own[-1] + 1 :] if not t.mode and t.outcome in _FAILED]
+    if not doubt:
+        return found
+    told = f"“{doubt[-1].title}” failed since, in a mode nobody said: say it there, or capture it again."
     return ModeProof(found.mode, "unproven", told)
+
+
+# What a repair may have put in the place of another; vehicle and post are what a complaint is about.
+_MAY_BE_NEW = ("lead", "adapter", "controller")
+
+
+def swapped(before: Tried, after: Tried) -> tuple[str, ...]:
+    """Parts that are known to be others, so that one does not prove what failed with the other. A new lead, adapter or
+    controller is the repair itself where one was noted between the two; a newer software version is always one."""
+    mended = after.repairs > before.repairs
+    parts = ("vehicle", "post", *(() if mended else _MAY_BE_NEW))
+    return tuple(p for p in parts if before.parts.get(p) and after.parts.get(p) and before.parts[p] != after.parts[p])
 
 
 _FAILED = ("failed_to_start", "dropped_out")
@@ -131,10 +151,10 @@ _FELL_SHORT = (*_FAILED, "derated")
 
 
 def before_and_after(tried: Sequence[Tried]) -> dict[str, tuple[int, int]]:
-    """By mode, places of the newest session and of the last one before it that fell short: what a repair is seen by. Modes
-    that were tried once, or fell short in none before, are left out."""
+    """By mode, places of the newest session and of the last one before it that fell short: what a repair is seen by. Sessions
+    of which nobody said the mode, and modes that were tried once or fell short in none before, are left out."""
     found: dict[str, tuple[int, int]] = {}
-    for mode in dict.fromkeys(t.mode for t in tried):
+    for mode in dict.fromkeys(t.mode for t in tried if t.mode):
         of_mode = [n for n, t in enumerate(tried) if t.mode == mode]
         before = [n for n in of_mode[:-1] if tried[n].outcome in _FELL_SHORT]
         if before:

@@ -20,8 +20,8 @@ _WIDTH, _HEIGHT = 820.0, 190.0
 def before_and_after_plots(before: Scene, after: Scene) -> list[Plot]:
     """Drawings of what both show, aligned at the most telling moment both have; [] where they share nothing."""
     plots = []
-    pilots = as_one(before.of(PilotRecord)), as_one(after.of(PilotRecord))
-    if pilots[0] and pilots[1]:
+    pilots = [one for scene in (before, after) if (one := as_one(scene.of(PilotRecord)))]
+    if len(pilots) == 2:
         anchor = common_anchors(pilots[0], pilots[1])[0]
         zeros = anchors(pilots[0])[anchor], anchors(pilots[1])[anchor]
         plots += [
@@ -43,7 +43,7 @@ def before_and_after_plots(before: Scene, after: Scene) -> list[Plot]:
 
 
 def _steps(
-    pilots: Sequence[PilotRecord | None],
+    pilots: Sequence[PilotRecord],
     zeros: tuple[float, float],
     anchor: Anchor,
     values: Callable[[PilotRecord, float], _Values],
@@ -52,25 +52,21 @@ def _steps(
 ) -> Plot | None:
     drawn = []
     for (name, style), pilot, zero in zip((_BEFORE, _AFTER), pilots, zeros, strict=True):
-        if pilot is not None:
-            drawn.append(Series(name, *values(pilot, zero), style))
-    if any(all(y is None for y in series.ys) for series in drawn) and unit == "A":
-        drawn = [series for series in drawn if any(y is not None for y in series.ys)]
-    return plot(title, f"seconds from {ANCHOR_WORDS[anchor]}", unit, drawn, _WIDTH, _HEIGHT) if drawn else None
+        series = Series(name, *values(pilot, zero), style)
+        drawn += [series] if any(y is not None for y in series.ys) else []
+    return plot(title, f"seconds from {ANCHOR_WORDS[anchor]}", unit, drawn, _WIDTH, _HEIGHT)
 
 
 def _high(pilot: PilotRecord, zero: float) -> _Values:
-    xs, ys = list[float](), list[float | None]()
-    for s in pilot.segments:
-        xs += [s.start_s - zero, s.end_s - zero]
-        ys += [s.high_v, s.high_v]
-    return xs, ys
+    return _held(pilot, zero, [s.high_v for s in pilot.segments])
 
 
 def _offer(pilot: PilotRecord, zero: float) -> _Values:
     """None where nothing is offered."""
-    xs, ys = list[float](), list[float | None]()
-    for s in pilot.segments:
-        xs += [s.start_s - zero, s.end_s - zero]
-        ys += [s.advertised_current_a, s.advertised_current_a]
-    return xs, ys
+    return _held(pilot, zero, [s.advertised_current_a for s in pilot.segments])
+
+
+def _held(pilot: PilotRecord, zero: float, values: Sequence[float | None]) -> _Values:
+    """Each value through its segment."""
+    xs = [at - zero for s in pilot.segments for at in (s.start_s, s.end_s)]
+    return xs, [value for value in values for _ in range(2)]
