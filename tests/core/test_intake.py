@@ -76,7 +76,10 @@ def test_a_denied_word_says_nothing(said: str) -> None:
 @pytest.mark.parametrize(
     "said",
     ["smell of burning", "the plug gets very hot", "I got a shock from the door", "sparks at the inlet", "melted contact",
-     "Display: isolation fault", "cable was run over", "the handle is hot plug and all"],
+     "Display: isolation fault", "cable was run over", "the handle is hot plug and all",
+     "not charging smoke from the plug", "won't start smells burnt", "never started, sparks once",
+     "the plug is too hot to touch",
+     "Lamp red. Smell of plastic", "no lamp but a bang"],
 )  # fmt: skip
 def test_what_can_hurt_is_told_from_the_complaint_alone(said: str) -> None:
     found = warned_by(said)
@@ -85,8 +88,11 @@ def test_what_can_hurt_is_told_from_the_complaint_alone(said: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "said", ["does not start", "no smoke, no fire", "nothing is burnt", "hotel post, slow", "offered"]
-)
+    "said",
+    ["does not start", "no smoke, no fire", "nothing is burnt", "hotel post, slow", "offered", "lamp flashes red",
+     "the LED burns green", "no smell of burning", "slow on very hot days", "post at the fire station", "exposed to rain",
+     "cracked display", "no sign of any smoke", "it doesn't smell"],
+)  # fmt: skip
 def test_what_says_nothing_of_danger_warns_of_none(said: str) -> None:
     assert warned_by(said) is None
 
@@ -117,6 +123,8 @@ def test_what_was_answered_needs_nothing_more_taken_along() -> None:
         ("CAT III 1000 V / CAT IV 600 V", ((3, 1000.0), (4, 600.0))),
         ("cat.iii 300V", ((3, 300.0),)),
         ("CAT 3, 600 V", ((3, 600.0),)),
+        ("1000 V CAT III / 600 V CAT IV", ((3, 1000.0), (4, 600.0))),
+        ("600V CATIII", ((3, 600.0),)),
         ("600 V", ()),
     ],
 )

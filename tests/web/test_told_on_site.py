@@ -260,3 +260,21 @@ def test_what_can_hurt_in_a_complaint_stands_on_its_case_until_somebody_has_look
     enter(client, case, step="look", answer="not_so")
     for page in (case, f"{case}/checklist"):
         assert "What was told speaks of" not in text(client, page)
+
+
+def test_mains_at_a_pilot_is_a_danger_once_somebody_is_sure_of_it(client: TestClient) -> None:
+    case = new_case(client, plan="nowhere").removesuffix("/checklist")
+    enter(client, case, step="post_alone", value="49")  # asked about, and not kept
+    assert "First make it safe" not in text(client, case)
+    enter(client, case, step="post_alone", value="230", sure="true")
+    for page in (case, f"{case}/checklist"):
+        assert "A pilot contact carries more volts than a pilot has" in text(client, page)
+    assert "Draw the plug, release the post" not in text(client, case)
+
+
+@pytest.mark.parametrize("shown", ["OL", "O.L", "0L", "∞", "open"])
+def test_what_a_meter_shows_over_range_is_open(client: TestClient, shown: str) -> None:
+    case = new_case(client, plan="nowhere").removesuffix("/checklist")
+    enter(client, case, step="pe_core", value=shown)
+    assert "Entered open" in text(client, f"{case}/checklist")
+    assert not client.get("/readings/asked", params={"step": "pe_core", "value": shown}).text.strip()

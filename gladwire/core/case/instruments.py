@@ -12,7 +12,10 @@ from typing import NamedTuple
 
 from gladwire.core.power.equipment import InstrumentSpec
 
-_CATEGORY = re.compile(r"CAT\.?\s*(IV|III|II|I|[1-4])\b\D{0,3}(\d{3,4})\s*V", re.IGNORECASE)
+_CAT, _VOLTS = r"CAT\.?\s*(?P<cat>IV|III|II|I|[1-4])\b", r"(?P<volts>\d{3,4})\s*V"
+_CATEGORY_FIRST = re.compile(rf"{_CAT}\D{{0,3}}{_VOLTS}", re.IGNORECASE)
+_VOLTS_FIRST = re.compile(rf"{_VOLTS}\W{{0,3}}{_CAT}", re.IGNORECASE)
+_BEGINS = re.compile(r"CAT|\d{3,4}\s*V", re.IGNORECASE)
 _ROMAN = {"I": 1, "II": 2, "III": 3, "IV": 4}
 
 
@@ -31,9 +34,12 @@ AC_LIVE, DC_LIVE = Asks(3, 300.0), Asks(3, 1000.0)
 
 
 def categories_in(text: str) -> tuple[tuple[int, float], ...]:
-    """(category, volts) as an instrument's print names them, such as “CAT III 1000 V / CAT IV 600 V”; () where none is."""
-    found = _CATEGORY.finditer(text)
-    return tuple((int(m[1]) if m[1].isdigit() else _ROMAN[m[1].upper()], float(m[2])) for m in found)
+    """(category, volts) as an instrument's print names them, such as “CAT III 1000 V / CAT IV 600 V” or
+    “1000 V CAT III”; () where none is."""
+    begins = _BEGINS.search(text)
+    pattern = _VOLTS_FIRST if begins and begins[0][0].isdigit() else _CATEGORY_FIRST
+    found = ((m["cat"].upper(), float(m["volts"])) for m in pattern.finditer(text))
+    return tuple((int(cat) if cat.isdigit() else _ROMAN[cat], volts) for cat, volts in found)
 
 
 def out_of_calibration(spec: InstrumentSpec, on: date) -> str:

@@ -111,20 +111,40 @@ _POSTS_WORK = _pattern(
 # “The slow lead” and “the slow post” are things, not complaints.
 _A_LEAD = re.compile(r"\bslow[- ](?:lead|cable)s?\b", re.I)
 _A_POST = re.compile(r"\bslow[- ](?:charger|post)s?\b", re.I)
-_PART = r"(?:plug|socket|inlet|connector|cable|lead)"
+_PART = r"(?:plug|socket|inlet|connector|cable|lead|housing)"
+# What can hurt is taken back by a plain “no” alone: “not charging, smoke” and “won't start smells burnt” warn.
+_DENIED_PLAINLY = re.compile(
+    r"\b(?:not|no|never|nothing|none|neither|without|isn't|wasn't|doesn't|didn't)\W+"
+    r"(?:(?:is|was|looks?|seems?|any|a|the|sign|signs|trace|traces|smell|of|at all|visibly)\W+)*$",
+    re.I,
+)
+# A lamp burns and flashes as it should.
+_OF_A_LAMP = re.compile(r"\b(?:lamps?|lights?|leds?|display|indicator)\W+(?:\w+\W+){0,2}$", re.I)
+_WEATHER = r"(?!\W+(?:days?|weather|mornings?|afternoons?|nights?|summers?|outside|sun))"
 _HURTS: tuple[tuple[str, re.Pattern[str]], ...] = (
     (
         "burnt",
         _pattern(
-            r"burn(?:t|ed|ing|s)?|melt\w*|scorch\w*|charred|discolou?red|smell\w*|smok(?:e|es|ed|ing)", "fire|flames?"
+            r"burn(?:t|ed|ing|s)?|melt\w*|scorch\w*|charred|discolou?red|smell\w*|smok(?:e|es|ed|ing)",
+            r"fire(?!\W+(?:stations?|brigade|department|service|hall|engines?))|flames?",
         ),
     ),
     ("shock", _pattern(r"shocks?|shocked|tingl\w*|zap(?:s|ped)?|electrocut\w*|live (?:case|housing|body|metal)")),
     ("arc", _pattern(r"sparks?|sparking|arc(?:s|ed|ing)?|flash(?:es|ed)?|bang|explo\w*")),
-    ("hot", _pattern(r"(?:too |very |burning )hot|overheat\w*", rf"hot {_PART}", rf"{_PART} \w+ (?:\w+ )?hot")),
+    (
+        "hot",
+        _pattern(
+            rf"(?:too |very |burning )hot{_WEATHER}|overheat\w*",
+            rf"hot {_PART}",
+            rf"{_PART} \w+ (?:\w+ )?hot{_WEATHER}",
+        ),
+    ),
     (
         "broken",
-        _pattern(r"cracked|bare (?:wire|copper|core)s?|exposed|crushed|run over|cut cable", rf"damaged {_PART}"),
+        _pattern(
+            r"(?:bare|exposed) (?:wire|copper|core|conductor|contact)s?|crushed|run over|cut cable",
+            rf"(?:damaged|cracked|broken) {_PART}|{_PART} (?:is |was )?(?:damaged|cracked|crushed)",
+        ),
     ),
     (
         "insulation",
@@ -178,7 +198,7 @@ class Kit(NamedTuple):
 
 def warned_by(text: str) -> Warned | None:
     """What people told that can hurt somebody; None where nothing in it speaks of that."""
-    found = [(key, hit) for key, pattern in _HURTS if (hit := _said(pattern, text, True))]
+    found = [(key, hit) for key, pattern in _HURTS if (hit := _first(pattern, text, (_DENIED_PLAINLY, _OF_A_LAMP)))]
     if not found:
         return None
     kinds = dict.fromkeys(_WARNS[key] for key, _ in found)
@@ -268,9 +288,14 @@ def _heard(signs: Sequence[_Sign], text: str) -> tuple[set[str], list[str]]:
 
 def _said(pattern: re.Pattern[str], text: str, denied: bool) -> str:
     """The words that match, the first of them that is not denied; "" for none."""
+    return _first(pattern, text, (_DENIED,) if denied else ())
+
+
+def _first(pattern: re.Pattern[str], text: str, unless: Sequence[re.Pattern[str]]) -> str:
+    """The first words that match and in whose own clause nothing of `unless` stands before them; "" for none."""
     for match in pattern.finditer(text):
-        before = re.split(r"[.;:!?,\n]|\b(?:but|then|and)\b", text[: match.start()])[-1]
-        if not denied or not _DENIED.search(before):
+        clause = re.split(r"[.;:!?,\n]|\b(?:but|then|and)\b", text[: match.start()])[-1]
+        if not any(one.search(clause) for one in unless):
             return " ".join(match[0].split()).lower()
     return ""
 

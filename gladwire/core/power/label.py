@@ -34,9 +34,9 @@ _VOLTS_BAND = _pattern(rf"{_NUMBER}\s*V?(?:dc)?{_TO}{_NUMBER}\s*V(?:dc|=|⎓)?(?
 _PHASES = _pattern(r"\b([13])\s*(?:~|ph(?:ase)?s?\b|N\s*~|P\s*\+)")
 _CORES = _pattern(rf"\b(\d)\s*(?:[GX×x])\s*{_NUMBER}(?:\s*mm\s*(?:²|2))?")
 _METRES = _pattern(rf"{_NUMBER}\s*m(?:etres?|eters?)?\b(?!m)")
-_CATEGORY = _pattern(
-    r"CAT\.?\s*(?:IV|III|II|I|[1-4])\s*\d{3,4}\s*V(?:\s*/\s*CAT\.?\s*(?:IV|III|II|I|[1-4])\s*\d{3,4}\s*V)*"
-)
+_CAT = r"CAT\.?\s*(?:IV|III|II|I|[1-4])\b"
+_ONE_CATEGORY = rf"(?:{_CAT}\s*\d{{3,4}}\s*V|\d{{3,4}}\s*V\s*{_CAT})"
+_CATEGORY = _pattern(rf"{_ONE_CATEGORY}(?:\s*/\s*{_ONE_CATEGORY})*")
 _CALIBRATED = _pattern(r"(?:cal\w*|next)\D{0,20}?(\d{4}-\d{2}-\d{2})")
 _PLUGS = _pattern(
     r"(?:Type\s*[12](?:\s*,?\s*(?:tethered|socket))?|J\s?1772|J\s?3400|CCS\s?[12]?|Combo\s?[12]|CHAdeMO|GB/T)"
@@ -84,7 +84,7 @@ def _each(field: str, pattern: re.Pattern[str], text: str) -> Iterator[Read]:
 
 def _stall(text: str, phases: list[str]) -> Iterator[Read]:
     yield from _each("announced_kw", _KW, text)
-    if phases:  # what stands beside phases is of an AC post
+    if phases and not _VOLTS_BAND.search(text):  # of an AC post; a DC post's phases and their amperes are its supply's
         yield from (Read("ac_phases", n, f"{n}~") for n in phases)
         yield from _each("offer_a", _AMPS, text)
         return
@@ -92,7 +92,7 @@ def _stall(text: str, phases: list[str]) -> Iterator[Read]:
         low, high = sorted((float(_number(match[1])), float(_number(match[2]))))
         yield Read("post_min_v", f"{low:g}", match[0])
         yield Read("post_v", f"{high:g}", match[0])
-    if _VOLTS_BAND.search(text):
+    if _VOLTS_BAND.search(text) and not phases:
         yield from _each("post_a", _AMPS, text)
 
 

@@ -145,6 +145,8 @@ def _question(key: str, typed: str) -> str:
     if key not in TESTS:
         return ""
     step = step_of(key)
+    if step.unit == "Ω" and typed.strip().casefold().replace(".", "") in _OPEN_WORDS:
+        return ""
     try:
         value = reading_in(typed, step.unit)
     except ValueError as error:
@@ -201,6 +203,14 @@ class EntryForm(BaseModel):
 _OPEN_OHM = 1e9
 
 
+def _is_open(form: EntryForm) -> bool:
+    return form.open or form.value.casefold().replace(".", "") in _OPEN_WORDS
+
+
+# As meters show over range, and people write it.
+_OPEN_WORDS = ("ol", "0l", "0f", "of", "∞", "inf", "open", "over range")
+
+
 @router.post("/cases/{number}/checklist/entries")
 def enter(db: Database, number: int, form: Annotated[EntryForm, Form()], typed: TypedEarlier) -> Response:
     """Enter a reading; what follows is worked out anew. One that is odd is asked about first, and counts once somebody is
@@ -211,12 +221,12 @@ def enter(db: Database, number: int, form: Annotated[EntryForm, Form()], typed: 
     step = step_of(form.step)
     skipped = form.answer == SKIP
     try:
-        value = _OPEN_OHM if form.open and step.unit == "Ω" else reading_in(form.value, step.unit)
+        value = _OPEN_OHM if _is_open(form) and step.unit == "Ω" else reading_in(form.value, step.unit)
     except ValueError as error:
         raise RefusedError(422, sentence(str(error)), f"Enter what the meter shows, in {step.unit}.") from error
     if step.unit and value is None and not skipped:
         raise RefusedError(422, f"“{step.title}” needs a number in {step.unit}.", "Enter what the meter shows.")
-    odd = asked_about(step, value, form.value) if value is not None and not form.open and not skipped else ""
+    odd = asked_about(step, value, form.value) if value is not None and value != _OPEN_OHM and not skipped else ""
     if odd and not form.sure and typed.key:
         raise RefusedError(409, f"{sentence(odd)} Nothing was stored.", "Enter it again.")
     if odd and not form.sure:

@@ -22,6 +22,7 @@ from gladwire.core.case.swaps import Part
 from gladwire.core.power.equipment import Kind
 from gladwire.store.cases import charging_session, open_cases_naming
 from gladwire.store.equipment import all_equipment, label_of
+from gladwire.store.judgements import ask
 from gladwire.store.model_notes import notes_of
 from gladwire.store.models import Case, Equipment, ModelNote, Observation, utc_now
 from gladwire.web.errors import RefusedError
@@ -195,6 +196,7 @@ def make_case(db: Database, form: Annotated[IntakeForm, Form()]) -> Response:
             raise RefusedError(404, f"There is no session {form.session}.", "Open it again from Today.")
         if session.case_id is not None:
             raise RefusedError(409, f"This session belongs to case {session.case_id} already.", "Open that case.")
+        ask(session)  # what its case names and was told counts for it
         session.case = case
     db.flush()
     for kept in _told_with_it(form):

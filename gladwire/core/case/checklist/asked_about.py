@@ -20,24 +20,21 @@ _LATCH_MOST_V = 5.5
 _CODES_TO_OHM = 5000.0
 # A resistor's tolerance and a meter's, twice over.
 _NEAR_A_CODE = 2 * CODE_TOLERANCE + 0.01
-_OVER_RANGE = "1"
+_OVER_RANGE = ("1", "1.")
+_IS_IT_ONE = "Some meters show a bare 1 at the left edge for “over range”, which is open. Is it one ohm?"
 
 
 def _is_mains(value: float) -> bool:
     return any(low <= abs(value) <= high for low, high in _MAINS_V)
 
 
-def _core(value: float, typed: str) -> str:
-    if typed.strip() == _OVER_RANGE:
-        return "Some meters show a bare 1 at the left edge for “over range”, which is open. Is it one ohm?"
+def _core(value: float) -> str:
     if _is_mains(value):
         return f"{value:g} is what mains has in volts. Is it ohms, measured dead and unplugged?"
     return ""
 
 
-def _code(value: float, typed: str) -> str:
-    if typed.strip() == _OVER_RANGE:
-        return "Some meters show a bare 1 at the left edge for “over range”, which is open. Is it one ohm?"
+def _code(value: float) -> str:
     if value < _CODES_TO_OHM / 1e3 and read_ohms(1e3 * value).code is not None:
         return f"No code is that low. Was the meter in its kΩ range, and is it {1e3 * value:g} Ω?"
     if _is_mains(value) and not any(abs(value / code.nominal_ohm - 1.0) <= _NEAR_A_CODE for code in CODES):
@@ -45,7 +42,7 @@ def _code(value: float, typed: str) -> str:
     return ""
 
 
-def _pilot(value: float, typed: str) -> str:
+def _pilot(value: float) -> str:
     if _is_mains(value):
         return (
             f"{value:g} V is mains, and nothing at a pilot may carry it. If the meter shows that there, stop, touch nothing "
@@ -62,7 +59,7 @@ def _pilot(value: float, typed: str) -> str:
     return ""
 
 
-def _latch(value: float, typed: str) -> str:
+def _latch(value: float) -> str:
     if _is_mains(value) or abs(value) > _LATCH_MOST_V:
         if 1e3 <= value <= 1e3 * _LATCH_MOST_V:
             return f"A proximity contact shows 5 V at most. Is it millivolts, {value / 1e3:g} V?"
@@ -72,15 +69,13 @@ def _latch(value: float, typed: str) -> str:
     return ""
 
 
-def _wiring(value: float, typed: str) -> str:
-    if typed.strip() == _OVER_RANGE:
-        return "Some meters show a bare 1 at the left edge for “over range”, which is open. Is it one ohm?"
+def _wiring(value: float) -> str:
     if value < 1.0 and 54.0 <= 1e3 * value <= 132.0:
         return f"Was the meter in its kΩ range, and is it {1e3 * value:g} Ω?"
     return ""
 
 
-_BY_STEP: Mapping[str, Callable[[float, str], str]] = {
+_BY_STEP: Mapping[str, Callable[[float], str]] = {
     "cp_core": _core,
     "pe_core": _core,
     "coded": _code,
@@ -95,5 +90,7 @@ def asked_about(step: Step, value: float, typed: str) -> str:
     unit or without one."""
     if step.unit == "Ω" and value < 0:
         return "Ohms are never negative. Hold the meter's leads together, note what they show, and take it off."
+    if step.unit == "Ω" and typed.strip() in _OVER_RANGE:
+        return _IS_IT_ONE
     ask = _BY_STEP.get(step.key)
-    return ask(value, typed) if ask else ""
+    return ask(value) if ask else ""

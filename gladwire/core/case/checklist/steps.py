@@ -15,6 +15,8 @@ from gladwire.core.standards.dc_limits import RELEASE_FIRST
 
 _CONTINUITY_OHM = 1.0
 _OPEN_OHM = 1e5
+# Above every level of a pilot, and where extra-low voltage ends: 50 V AC (IEC 61140, from memory).
+_NO_PILOT_V = 50.0
 
 
 def _coded(entry: Entry) -> Judged:
@@ -57,6 +59,9 @@ def _continuity(what: str, test: str) -> Callable[[Entry], Judged]:
 def _open_circuit(entry: Entry) -> Judged:
     if entry.value is None:
         return Judged("unclear", "No voltage was entered.")
+    if abs(entry.value) >= _NO_PILOT_V:
+        danger = danger_of([Answer(test="post_alone", result="mains")])
+        return Judged("bad", f"{entry.value:g} V at an empty post. {danger}", "mains")
     state = pilot_levels.classify(entry.value)
     if state == "A":
         inside = entry.value in pilot_levels.SOURCE_HIGH

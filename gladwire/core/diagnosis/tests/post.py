@@ -5,6 +5,11 @@ from __future__ import annotations
 from gladwire.core.diagnosis.cautions import DEAD_CAUTION, PLUG_CAUTION, PROBE_CAUTION
 from gladwire.core.diagnosis.tests.test import Find, Test
 
+_LIVE_PILOT = (
+    "A pilot contact carries more volts than a pilot has: touching it may kill. Nothing is touched, plugged in or probed "
+    "until it is made dead and locked off."
+)
+
 TESTS: tuple[Test, ...] = (
     Test(
         "post_steady",
@@ -44,6 +49,7 @@ TESTS: tuple[Test, ...] = (
                 {"oscillating_with_nothing_connected": 0.6, "water_or_leakage": 0.3, "pilot_source_weak": 0.15},
                 0.01,
             ),
+            Find("mains", "More volts than a pilot has: mains or DC is on it.", {}, 0.001, _LIVE_PILOT),
         ),
     ),
     Test(
