@@ -67,7 +67,7 @@ from gladwire.web.services import Database
 from gladwire.web.session_view import SessionView, is_waiting, session_view
 from gladwire.web.stamps_waiting import Laid, laid_for
 from gladwire.web.took_part import TookPart, took_part
-from gladwire.work.cases import entry_of, newest_since_repair, walk_of
+from gladwire.work.cases import entry_of, speaks_now, walk_of
 from gladwire.work.judging import answers_of, tested
 from gladwire.work.listing import recorded
 
@@ -368,7 +368,7 @@ def _next(shown: Shown) -> NextPart | None:
 def _planned(shown: Shown) -> Proposal | None:
     """What the case's checklist asks for now, where this session is the one that speaks for it."""
     case = shown.session.case
-    if case is None or case.state != "open" or newest_since_repair(case) is not shown.session:
+    if case is None or case.state != "open" or speaks_now(case) is not shown.session:
         return None
     found = walk_of(case)
     asked = found.now.proposal if found and found.now else None

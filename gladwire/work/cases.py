@@ -21,7 +21,7 @@ from gladwire.core.case.checklist.walk import Known, Walk, next_words, walk
 from gladwire.core.case.intake import Warned, warned_by
 from gladwire.core.case.memory import by_attempts
 from gladwire.core.case.proof import BY_KEY as MODES
-from gladwire.core.case.proof import ModeProof, Stood, Tried, before_and_after, proofs, swapped
+from gladwire.core.case.proof import FELL_SHORT, ModeProof, Stood, Tried, before_and_after, proofs, swapped
 from gladwire.core.case.swaps import Attempt, Came, Part
 from gladwire.core.diagnosis.answers import NOT_SO, danger_of
 from gladwire.core.diagnosis.cause import OwnerShare
@@ -199,10 +199,22 @@ def situation_of(case: Case) -> Situation:
     )
 
 
-def newest_since_repair(case: Case) -> ChargingSession | None:
-    """The session that speaks for the case now: the newest that was judged since the last repair."""
-    told = _told(case)
-    return told[-1] if told and between_repairs(case, told[-1].created_at) else None
+def speaks_now(case: Case) -> ChargingSession | None:
+    """The session that speaks for the case now, of those that were judged since the last repair: the newest, unless it was
+    tried with another vehicle, post or part than one before it that fell short."""
+    since = [
+        (session, tried)
+        for session, tried in zip(_told(case), tried_in(case), strict=True)
+        if between_repairs(case, session.created_at)
+    ]
+    tried = [one for _, one in since]
+    wrong = [n for n, one in enumerate(tried) if (one.outcome in FELL_SHORT or one.danger) and _stands(tried, n)]
+    return since[wrong[-1] if wrong else -1][0] if since else None
+
+
+def _stands(tried: Sequence[Tried], n: int) -> bool:
+    """Whether nothing later was tried with the same parts, as far as they are known."""
+    return all(swapped(tried[n], later) for later in tried[n + 1 :])
 
 
 def _told(case: Case) -> list[ChargingSession]:
@@ -224,7 +236,7 @@ _BY_CODE = {"power": "dc_course", "can": "bus_log"}
 
 def known_of(case: Case) -> Known:
     """What the case knows beside its checklist: what its newest session shows, and what was noted there."""
-    session = newest_since_repair(case)
+    session = speaks_now(case)
     told = _judged(session)
     if session is None or told is None:
         return Known(answers=tuple(answers_of_attempts(case, named_by(case), None)), situation=situation_of(case))
@@ -252,10 +264,11 @@ def walk_of(case: Case) -> Walk | None:
 
 def waits_for(case: Case) -> str:
     """What the case waits for by its checklist; "" without one. Worked out once for what it is made of."""
-    judged = newest_since_repair(case)
+    judged = speaks_now(case)
     made_of = (
         case.id,
         tuple((o.id, bool(o.struck_by)) for o in case.observations),
+        tuple((a.id, bool(a.struck_by)) for a in case.attempts) if plan_of(case) else (),
         judged.judgement.id if judged and judged.judgement else None,
         judged.judgement.made_at if judged and judged.judgement else None,
     )
@@ -285,7 +298,7 @@ _LISTED = 3
 
 def standing_of(case: Case) -> Standing:
     """By its checklist where one was chosen, else by its newest session."""
-    session, found = newest_since_repair(case), walk_of(case)
+    session, found = speaks_now(case), walk_of(case)
     told = session.judgement if session else None
     verdict, outcome = (told.verdict, told.outcome) if told else ("", "unknown")
     repaired = bool(repaired_at(case))
@@ -306,8 +319,18 @@ def reported(case: Case) -> list[str]:
 
 def stages_of(session: ChargingSession) -> tuple[Stood, ...]:
     """How each stage of a session stood, by its newest judgement."""
-    kept = json.loads(session.judgement.stages) if session.judgement else ()
-    return tuple(Stood(s["stage"], s["title"], s["state"]) for s in kept)
+    told = session.judgement
+    if told is None:
+        return ()
+    key = (told.id, told.made_at)
+    kept = _stood.get(key)
+    if kept is None:
+        stood = (Stood(s["stage"], s["title"], s["state"]) for s in json.loads(told.stages))
+        kept = _stood.put(key, tuple(stood))
+    return kept
+
+
+_stood: KeptParsed[tuple[Stood, ...]] = KeptParsed(8192)
 
 
 class Unsafe(NamedTuple):
@@ -319,16 +342,22 @@ class Unsafe(NamedTuple):
 
 
 def unsafe(case: Case) -> Unsafe | None:
-    """What its newest session tells that can hurt, or what was found on its checklist; None where nothing does."""
+    """What its newest session tells that can hurt, or one before it that was tried with another vehicle, post or part, or
+    what was found on its checklist; None where nothing does."""
     found = danger_of(answer_noted(o) for o in steps_noted(case).values())
-    told = _told(case)
-    judgement = told[-1].judgement if told else None
-    leaks = any(s.stage == "insulation" and s.state == "failed" for s in stages_of(told[-1])) if told else False
-    if judgement is None or not (judgement.danger or leaks):
+    told, tried = _told(case), tried_in(case)
+    hurts = next((told[n] for n in reversed(range(len(told))) if _hurts(told[n]) and _stands(tried, n)), None)
+    if hurts is None or hurts.judgement is None:
         return Unsafe(found) if found else None
-    if not between_repairs(case, told[-1].created_at):
-        return Unsafe(found) if found else Unsafe(judgement.verdict, before_repair=True)
-    return Unsafe(judgement.verdict if found in judgement.verdict else f"{found} {judgement.verdict}")
+    verdict = hurts.judgement.verdict
+    if not between_repairs(case, hurts.created_at):
+        return Unsafe(found) if found else Unsafe(verdict, before_repair=True)
+    return Unsafe(verdict if found in verdict else f"{found} {verdict}")
+
+
+def _hurts(session: ChargingSession) -> bool:
+    leaks = any(s.stage == "insulation" and s.state == "failed" for s in stages_of(session))
+    return leaks or bool(session.judgement and session.judgement.danger)
 
 
 def tried_in(case: Case) -> list[Tried]:
@@ -339,7 +368,9 @@ def tried_in(case: Case) -> list[Tried]:
         if judgement is None:
             continue
         before = sum(at <= session.created_at for at in repairs)
-        parts = {str(part): label for part, label in pieces_named(session).items()}
+        parts = {
+            str(part): str(n) for part, kind in KIND_OF.items() if (n := getattr(session, f"{kind}_id")) is not None
+        }
         later = len(repairs) > before
         stages = stages_of(session)
         told = Tried(session.mode, session.title, judgement.outcome, stages, later, judgement.danger, parts, before)

@@ -134,18 +134,22 @@ def test_a_sure_cause_that_its_own_test_confirms_is_to_be_mended() -> None:
     assert CAUSES["pilot_open"].repair in next_words(found)
 
 
+def off_frequency() -> Known:
+    """What a capture shows of a pilot of 1012 Hz."""
+    told = {
+        "code": "frequency_out",
+        "severity": "fault",
+        "stage": "offer",
+        "text": "1012 Hz",
+        "start_s": 0.0,
+        "end_s": 1.0,
+    }
+    finding = Finding.model_validate(told)
+    return Known(seen=observed([finding]), findings=(finding,))
+
+
 def test_what_captures_make_sure_is_mended_only_once_its_test_says_so() -> None:
-    finding = Finding.model_validate(
-        {
-            "code": "frequency_out",
-            "severity": "fault",
-            "stage": "offer",
-            "text": "1012 Hz",
-            "start_s": 0.0,
-            "end_s": 1.0,
-        }
-    )
-    known = Known(seen=observed([finding]), findings=(finding,))
+    known = off_frequency()
     test = CAUSES["pilot_frequency_off"].test
     assert walk(NOWHERE, {test: Entry(None, SKIP)}, known).decided is None
     assert walk(NOWHERE, {test: Entry(None, "not_so")}, known).decided is None
@@ -153,17 +157,7 @@ def test_what_captures_make_sure_is_mended_only_once_its_test_says_so() -> None:
 
 
 def test_what_was_captured_counts_and_its_step_is_done() -> None:
-    finding = Finding.model_validate(
-        {
-            "code": "frequency_out",
-            "severity": "fault",
-            "stage": "offer",
-            "text": "1012 Hz",
-            "start_s": 0.0,
-            "end_s": 1.0,
-        }
-    )
-    known = Known(seen=observed([finding]), findings=(finding,))
+    known = off_frequency()
     found = walk(NOWHERE, {}, known)
     assert found.ranked[0].cause.code == "pilot_frequency_off"
     assert now(walk(NOWHERE, {"codes": Entry(None, "not_so")}, known)) == CAUSES["pilot_frequency_off"].test

@@ -8,8 +8,9 @@ from datetime import UTC, datetime
 import pytest
 from starlette.testclient import TestClient
 
-from tests.web.test_case_pages import enter, new_case
-from tests.web.test_judge_pages import ME
+from gladwire.scenarios import ac, dc
+from tests.web.test_case_pages import enter, new_case, until
+from tests.web.test_judge_pages import ME, judged
 from tests.web.test_pages import text
 
 PNG = base64.b64decode(
@@ -278,3 +279,36 @@ def test_what_a_meter_shows_over_range_is_open(client: TestClient, shown: str) -
     enter(client, case, step="pe_core", value=shown)
     assert "Entered open" in text(client, f"{case}/checklist")
     assert not client.get("/readings/asked", params={"step": "pe_core", "value": shown}).text.strip()
+
+
+def plugged_in(client: TestClient, case: str, name: str, content: bytes, post: str) -> None:
+    sent = client.post("/captures", files=[("files", (name, content))], data={"case": case.rsplit("/", 1)[1]})
+    address = sent.headers["location"]
+    judged(client, address)
+    client.post(f"{address}/parts", data={**ME, "vehicle": "Van", "post": post})
+    client.post(f"{address}/mode", data={"mode": "mode3_socket"})
+    judged(client, address)
+
+
+def test_a_case_stands_at_what_failed_until_the_same_parts_are_tried_again(client: TestClient) -> None:
+    case = new_case(client, modes="mode3_socket")
+
+    plugged_in(client, case, "a.csv", ac.locks_then_corroded(), "Bay 1")
+    plugged_in(client, case, "b.csv", ac.both_mended(), "Bay 2")
+    page = until(client, case, "charged with another post")
+    assert "“a” had" in page
+    assert "Not like with like: another post and stall took part" in client.get(f"{case}/before-after").text
+    assert "nobody at fault" not in page.split("Proof, mode by mode")[0]
+    assert "Close it." not in page
+    plugged_in(client, case, "c.csv", ac.pushed_home(), "Bay 1")
+    assert "Every reported mode is proven. Close it." in until(client, case, "Every reported mode is proven")
+
+
+def test_a_danger_at_one_post_is_not_gone_because_another_post_is_well(client: TestClient) -> None:
+    case = new_case(client)
+    plugged_in(client, case, "wet.pcapng", dc.frames("wet_inlet"), "Bay 1")
+    assert "First make it safe" in until(client, case, "First make it safe")
+    plugged_in(client, case, "well.csv", ac.both_mended(), "Bay 2")
+    assert "First make it safe" in client.get(case).text
+    plugged_in(client, case, "again.csv", ac.pushed_home(), "Bay 1")
+    assert "First make it safe" not in client.get(case).text

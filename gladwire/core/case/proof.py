@@ -87,8 +87,8 @@ def since_before(before: Sequence[Stands], after: Sequence[Stands]) -> str:
 
 class Tried(NamedTuple):
     """One plug-in of a case: the mode it was tried in ("" not said), its outcome, its stages, whether a repair came
-    after it, and whether something it tells can hurt. parts: what is known to have taken part, by its label; repairs: how
-    many were noted before it."""
+    after it, and whether something it tells can hurt. parts: what is known to have taken part, by what tells two
+    apart; repairs: how many were noted before it."""
 
     mode: str
     title: str
@@ -121,7 +121,7 @@ def _proof_of(key: str, tried: Sequence[Tried]) -> ModeProof:
     found = _proof(BY_KEY[key], [tried[n] for n in own])
     if found.state != "proven":
         return found
-    fell_short = [tried[n] for n in own[:-1] if tried[n].outcome in _FELL_SHORT]
+    fell_short = [tried[n] for n in own[:-1] if tried[n].outcome in FELL_SHORT]
     other = swapped(fell_short[-1], tried[own[-1]]) if fell_short else ()
     if other:
         told = f"“{tried[own[-1]].title}” charged with another {_and(other)} than “{fell_short[-1].title}” had."
@@ -147,7 +147,7 @@ def swapped(before: Tried, after: Tried) -> tuple[str, ...]:
 
 
 _FAILED = ("failed_to_start", "dropped_out")
-_FELL_SHORT = (*_FAILED, "derated")
+FELL_SHORT = (*_FAILED, "derated")
 
 
 def before_and_after(tried: Sequence[Tried]) -> dict[str, tuple[int, int]]:
@@ -156,7 +156,7 @@ def before_and_after(tried: Sequence[Tried]) -> dict[str, tuple[int, int]]:
     found: dict[str, tuple[int, int]] = {}
     for mode in dict.fromkeys(t.mode for t in tried if t.mode):
         of_mode = [n for n, t in enumerate(tried) if t.mode == mode]
-        before = [n for n in of_mode[:-1] if tried[n].outcome in _FELL_SHORT]
+        before = [n for n in of_mode[:-1] if tried[n].outcome in FELL_SHORT]
         if before:
             found[mode] = before[-1], of_mode[-1]
     return found

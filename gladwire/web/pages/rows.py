@@ -13,7 +13,7 @@ from gladwire.core.stage import StageState
 from gladwire.store.captures import WAITING
 from gladwire.store.judgements import waits
 from gladwire.store.models import Case, ChargingSession
-from gladwire.work.cases import plan_of, to_close, unsafe, waits_for
+from gladwire.work.cases import plan_of, speaks_now, to_close, unsafe, waits_for
 from gladwire.work.listing import recorded
 
 
@@ -129,6 +129,9 @@ def _waits_for(case: Case, newest: SessionRow | None) -> str:
         return left
     if plan_of(case) and case.state == "open":
         return waits_for(case)
+    speaks = speaks_now(case)
+    if speaks is not None and speaks is not case.sessions[-1] and speaks.judgement and speaks.judgement.next_test:
+        return speaks.judgement.next_test
     if newest is None:
         return "A first capture."
     if newest.state in ("received", "analysing", "judging") and not newest.next_test:
