@@ -7,8 +7,8 @@ To say that two findings are one fact: add their codes to a line. Common practic
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import NamedTuple
+from dataclasses import dataclass, field, replace
+from typing import Any, NamedTuple
 
 from gladwire.core.answers import Answer, Before
 from gladwire.core.diagnosis import answers as results
@@ -61,7 +61,8 @@ class Observed:
     """What a session shows. heard: of each code the gravest finding that is evidence. blind: by code, what was missing for it
     to be seen; None where nobody said what could be seen, so that no absence counts. answers: what tests showed, of each the
     last. ac: the lead is a part of its own. complaint: codes of causes that may be it though nothing yet speaks for them.
-    before: by code, what closed cases say.
+    before: by code, what closed cases say. worked_out: what was made of just this, and by_captures and by_silence what they
+    weigh by a cause's code, so that it is made once.
     """
 
     heard: Mapping[str, Finding] = field(default_factory=dict)
@@ -70,6 +71,16 @@ class Observed:
     ac: bool = True
     complaint: frozenset[str] = frozenset()
     before: Mapping[str, Before] = field(default_factory=dict)
+    worked_out: dict[str, Any] = field(default_factory=dict, init=False, compare=False, repr=False)
+    by_captures: dict[str, tuple[Item, ...]] = field(default_factory=dict, init=False, compare=False, repr=False)
+    by_silence: dict[str, tuple[Item, ...]] = field(default_factory=dict, init=False, compare=False, repr=False)
+
+    def answered(self, answers: tuple[Answer, ...]) -> Observed:
+        """The same captures in the light of other answers."""
+        other = replace(self, answers=answers)
+        other.by_captures.update(self.by_captures)
+        other.by_silence.update(self.by_silence)
+        return other
 
     @property
     def is_quiet(self) -> bool:
@@ -120,11 +131,23 @@ def _loudness(finding: Finding) -> tuple[float, int]:
 def weigh(cause: Cause, seen: Observed) -> tuple[Item, ...] | None:
     """What speaks for and against a cause, of each fact the weightiest. None where the cause is not considered: no finding
     speaks for it, no result of a test points at it, and no complaint names it."""
-    spoken = tuple(_once(_heard(cause, seen)))
-    if not (_considered(cause, seen) or any(item.declared > 0 for item in spoken)):
+    if not (seen.answers or seen.complaint or _named(cause, seen)):
+        return None  # most causes, most of the time
+    spoken = seen.by_captures.get(cause.code)
+    if spoken is None:
+        spoken = seen.by_captures[cause.code] = tuple(_once(_heard(cause, seen)))
+    if not (any(item.declared > 0 for item in spoken) or _considered(cause, seen)):
         return None
-    quiet = (Item(QUIET, cause.quiet, None, cause.quiet, None),) if cause.quiet and seen.is_quiet and seen.heard else ()
-    return (*spoken, *quiet, *_bounded(_absent(cause, seen)), *_told(cause, seen), *_before(cause, seen))
+    silent = seen.by_silence.get(cause.code)
+    if silent is None:
+        silent = seen.by_silence[cause.code] = tuple(_silent(cause, seen))
+    return (*spoken, *silent, *_told(cause, seen), *_before(cause, seen))
+
+
+def _silent(cause: Cause, seen: Observed) -> Iterator[Item]:
+    if cause.quiet and seen.is_quiet and seen.heard:
+        yield Item(QUIET, cause.quiet, None, cause.quiet, None)
+    yield from _bounded(_absent(cause, seen))
 
 
 def _considered(cause: Cause, seen: Observed) -> bool:
@@ -180,7 +203,13 @@ def sign(cause: Cause, code: str, finding: Finding | None = None) -> Item | None
 
 
 def _heard(cause: Cause, seen: Observed) -> Iterator[Item]:
-    yield from (item for code, finding in seen.heard.items() if (item := sign(cause, code, finding)))
+    yield from (item for code in _named(cause, seen) if (item := sign(cause, code, seen.heard[code])))
+
+
+def _named(cause: Cause, seen: Observed) -> list[str]:
+    """Codes that were heard and that the cause names."""
+    speaks_for, speaks_against = cause.speaks_for, cause.speaks_against
+    return [code for code in seen.heard if code in speaks_for or code in speaks_against]
 
 
 def _once(items: Iterator[Item]) -> Iterator[Item]:

@@ -5,7 +5,7 @@ can go wrong. What a known danger forbids is never proposed.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -208,7 +208,7 @@ class Worth:
         found = []
         for key in outcomes(test):
             answers = tuple(a for a in self.seen.answers if a.test != test.key)
-            then = weighed(replace(self.seen, answers=(*answers, Answer(test=test.key, result=key))))[0]
+            then = weighed(self.seen.answered((*answers, Answer(test=test.key, result=key))))[0]
             found.append(
                 Result(
                     key=key,

@@ -42,7 +42,15 @@ class Weighed(NamedTuple):
 
 def weighed(seen: Observed, sharpness: float | None = None) -> tuple[Weighed, ...]:
     """Every cause something speaks for, the likeliest first. sharpness: by which log-odds are scaled, else as counted."""
-    by = likelihood.sharpness() if sharpness is None else sharpness
+    if sharpness is None:
+        if "weighed" not in seen.worked_out:
+            seen.worked_out["weighed"] = _weighed(seen, likelihood.sharpness())
+        kept: tuple[Weighed, ...] = seen.worked_out["weighed"]
+        return kept
+    return _weighed(seen, sharpness)
+
+
+def _weighed(seen: Observed, by: float) -> tuple[Weighed, ...]:
     scored = [(cause, items) for cause in CAUSES if (items := weigh(cause, seen)) is not None]
     captured = [_captured(cause, items, by) for cause, items in scored]
     odds = [held * _tested(items) for held, (_, items) in zip(captured, scored, strict=True)]
@@ -121,7 +129,7 @@ def rests_on(seen: Observed) -> Rests | None:
 
 def _without(seen: Observed, item: Item) -> Observed:
     if item.answer:
-        return replace(seen, answers=tuple(a for a in seen.answers if a is not item.answer))
+        return seen.answered(tuple(a for a in seen.answers if a is not item.answer))
     return replace(seen, heard={code: f for code, f in seen.heard.items() if code != item.code})
 
 
