@@ -15,6 +15,7 @@ from gladwire.store.cases import WITH_RESULTS
 from gladwire.store.judgements import ask
 from gladwire.store.models import (
     Attempt,
+    Capture,
     Case,
     ChargingSession,
     Equipment,
@@ -72,7 +73,8 @@ def join(db: Session, piece: Equipment, into: Equipment, by_name: str) -> None:
                 setattr(tried, part, into)
     for table, column in ((KnownBy, KnownBy.equipment_id), (EquipmentBefore, EquipmentBefore.equipment_id)):
         db.execute(update(table).where(column == piece.id).values(equipment_id=into.id))
-    db.execute(update(Observation).where(Observation.instrument_id == piece.id).values(instrument_id=into.id))
+    for taken in (Observation, Capture):
+        db.execute(update(taken).where(taken.instrument_id == piece.id).values(instrument_id=into.id))
     _rename_in_cases(db, piece, label_of(into))
     kept = {key: getattr(piece, key) for key in ("name", "site", "details", "format", "by_name", "made_at")}
     db.add(EquipmentBefore(equipment_id=into.id, **kept))
@@ -170,6 +172,12 @@ def attempts_with(db: Session, pieces: Sequence[int], limit: int = 200, struck: 
     chosen = select(Attempt).where(_with(Attempt, pieces)).options(*pieces_of(Attempt))
     chosen = chosen if struck else chosen.where(Attempt.struck_by == "")
     return db.scalars(chosen.order_by(Attempt.id.desc()).limit(limit)).all()
+
+
+def taken_with(db: Session, mark: str) -> Equipment | None:
+    """The instrument whose files look like this, as far as somebody said so."""
+    known = db.get(KnownBy, mark)
+    return known.equipment if known and known.equipment.kind == "instrument" else None
 
 
 def remember_marks(db: Session, piece: Equipment, marks: Sequence[str], by_name: str) -> None:

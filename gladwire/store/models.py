@@ -87,7 +87,8 @@ class TakesPart:
 
 
 class ChargingSession(TakesPart, Base):
-    """One plug-in. It may belong to no case yet. mode: key of the mode it was tried in, or empty.
+    """One plug-in. It may belong to no case yet. mode: key of the mode it was tried in, or empty; step: key of the step of a
+    checklist it was captured for, or empty.
 
     asked, judged: how often a judgement was asked for, and up to which of
     these it was made; it waits while they differ. judge, judging_since: the worker that makes it.
@@ -99,6 +100,7 @@ class ChargingSession(TakesPart, Base):
     case_id: Mapped[int | None] = mapped_column(ForeignKey("cases.id"), index=True)
     title: Mapped[str] = mapped_column(String(200))
     mode: Mapped[str] = mapped_column(String(20), default="")
+    step: Mapped[str] = mapped_column(String(40), default="", server_default="")
     created_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now, index=True)
     asked: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     judged: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
@@ -181,7 +183,7 @@ class Capture(Base):
     recorded_at: the file's own word for its moment, verbatim. kind: what its reader found, can for a log of a bus, else
     empty. refusal: why it is unreadable, and reads: the version of the readers that found so.
     claimed_by, claimed_at: which worker analyses it, and since when; progress: what that tells of it meanwhile, and
-    stop_asked_by: who wished it stopped.
+    stop_asked_by: who wished it stopped. instrument_id: what it was taken with, where somebody said so.
     """
 
     __tablename__ = "captures"
@@ -201,8 +203,10 @@ class Capture(Base):
     claimed_at: Mapped[datetime | None] = mapped_column(_Moment)
     progress: Mapped[str] = mapped_column(String(120), default="", server_default="")
     stop_asked_by: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    instrument_id: Mapped[int | None] = mapped_column(ForeignKey("equipment.id"))
 
     session: Mapped[ChargingSession] = relationship(back_populates="captures")
+    instrument: Mapped[Equipment | None] = relationship("Equipment")
     settlements: Mapped[list[Settlement]] = relationship(order_by="Settlement.id")
     placements: Mapped[list[Placement]] = relationship(order_by="Placement.id")
     measurements: Mapped[list[StoredMeasurement]] = relationship(
@@ -404,6 +408,17 @@ class ModelNote(Base):
     by_name: Mapped[str] = mapped_column(String(80), default="")
     made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
     struck_by: Mapped[str] = mapped_column(String(80), default="")
+
+
+class PlannedVisit(Base):
+    """A place somebody goes to on a day; the last word for a place holds."""
+
+    __tablename__ = "planned_visits"
+
+    place: Mapped[str] = mapped_column(String(120), primary_key=True)
+    day: Mapped[date] = mapped_column(Date, index=True)
+    by_name: Mapped[str] = mapped_column(String(80), default="")
+    made_at: Mapped[datetime] = mapped_column(_Moment, default=utc_now)
 
 
 class KnownGood(Base):

@@ -11,7 +11,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
-from gladwire.core.case.checklist.step import judged
+from gladwire.core.case.checklist.plan import Plan
+from gladwire.core.case.checklist.step import Step, judged
 from gladwire.core.case.checklist.steps import step_of
 from gladwire.core.case.proof import MODES, Mode
 from gladwire.core.diagnosis.answers import words
@@ -25,7 +26,6 @@ from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.findings import Finding
 from gladwire.core.lanes.all import ROLE_BY_KEY
 from gladwire.core.lanes.bus.record import CanRecord
-from gladwire.core.lanes.frames.marks import marks_of
 from gladwire.core.lanes.frames.record import Connection, ConversationRecord
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.lanes.pilot.values import MeasuredValue, values_of
@@ -40,6 +40,7 @@ from gladwire.core.scene.stamps import BY_KEY, KINDS, StampKind
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.explained import EXPLAINED
 from gladwire.core.session.judgement import Judgement
+from gladwire.core.session.marks import instrument_mark
 from gladwire.core.session.timeline import Placed
 from gladwire.core.settled import Settled
 from gladwire.core.standards.connectors import BY_KEY as CONNECTORS
@@ -48,10 +49,18 @@ from gladwire.formats.registry import BY_KEY as READER_BY_KEY
 from gladwire.formats.registry import READERS
 from gladwire.store.captures import WAITING
 from gladwire.store.cases import open_case_names
-from gladwire.store.equipment import all_equipment, sessions_with
+from gladwire.store.equipment import all_equipment, sessions_with, taken_with
 from gladwire.store.judgements import earlier_verdicts
 from gladwire.store.measurements import settled_of
-from gladwire.store.models import Capture, ChargingSession, EarlierVerdict, Observation, ReadingPicture, Settlement
+from gladwire.store.models import (
+    Capture,
+    ChargingSession,
+    EarlierVerdict,
+    Equipment,
+    Observation,
+    ReadingPicture,
+    Settlement,
+)
 from gladwire.store.readings import pictures_of
 from gladwire.web.charts.attenuation import Attenuation, attenuation
 from gladwire.web.charts.dialogue import Dialogue, dialogue
@@ -60,6 +69,7 @@ from gladwire.web.charts.lanes import lanes_json
 from gladwire.web.charts.scale import Scale, scale_of
 from gladwire.web.charts.stage_line import Mark, stage_line
 from gladwire.web.forms import seconds_typed
+from gladwire.web.instruments import Instrument, instruments_for
 from gladwire.web.pages.buses import BusPart, KeyLogRow, bus_parts, key_log_rows
 from gladwire.web.pages.known import Known, known_of
 from gladwire.web.power_view import Neighbour, PowerPanel, neighbours, power_panels, whole_of
@@ -67,7 +77,7 @@ from gladwire.web.services import Database
 from gladwire.web.session_view import SessionView, is_waiting, session_view
 from gladwire.web.stamps_waiting import Laid, laid_for
 from gladwire.web.took_part import TookPart, took_part
-from gladwire.work.cases import entry_of, speaks_now, walk_of
+from gladwire.work.cases import entry_of, plan_of, speaks_now, walk_of
 from gladwire.work.judging import answers_of, tested
 from gladwire.work.listing import recorded
 
@@ -430,13 +440,15 @@ def _known(shown: Shown) -> Known | None:
 
 @dataclass(frozen=True)
 class RecordingRow:
-    """One capture of the session. alignment: None while it has no result."""
+    """One capture of the session. alignment: None while it has no result. looks_like: the instrument whose files look the
+    same, offered where nobody said what this one was taken with."""
 
     capture: Capture
     alignment: Alignment | None
     measured: Measured | None
     waiting: bool
     shown_only: bool
+    looks_like: Equipment | None
 
 
 @dataclass(frozen=True)
@@ -449,28 +461,44 @@ class StampRow:
 
 @dataclass(frozen=True)
 class RecordingsPart:
+    """steps: those of its case's checklist that are captured. instruments: what it may have been taken with."""
+
     recordings: list[RecordingRow]
     key_logs: list[KeyLogRow]
     stamps: list[StampRow]
     modes: tuple[Mode, ...]
+    steps: list[Step]
+    instruments: list[Instrument]
 
 
 def _recordings(shown: Shown) -> RecordingsPart:
     session = shown.session
     stamped = [o for o in session.observations if o.at_s is not None and o.kind in BY_KEY]
+    plan = plan_of(session.case) if session.case else None
     return RecordingsPart(
-        [_recording(c, shown.view) for c in session.captures],
+        [_recording(shown.db, c, shown.view) for c in session.captures],
         key_log_rows(shown.db, session),
         [StampRow(o, BY_KEY[o.kind]) for o in stamped],
         MODES,
+        _captured_steps(session, plan),
+        instruments_for(shown.db, plan),
     )
 
 
-def _recording(capture: Capture, view: SessionView | None) -> RecordingRow:
+def _captured_steps(session: ChargingSession, plan: Plan | None) -> list[Step]:
+    if session.case is None:
+        return []
+    keys = (*(plan.steps if plan else ()), *(s.step for s in session.case.sessions if s.step))
+    return [step_of(key) for key in dict.fromkeys(keys) if key in TESTS and TESTS[key].kind in ("capture", "try")]
+
+
+def _recording(db: Database, capture: Capture, view: SessionView | None) -> RecordingRow:
     placed = view.placed_of(capture) if view else None
     shown_only = bool(view and capture.name in view.shown_only)
     alignment, measured = (placed.alignment, placed.measured) if placed else (None, None)
-    return RecordingRow(capture, alignment, measured, capture.state in WAITING, shown_only)
+    mark = instrument_mark(measured) if measured and capture.instrument is None else ""
+    looks_like = taken_with(db, mark) if mark else None
+    return RecordingRow(capture, alignment, measured, capture.state in WAITING, shown_only, looks_like)
 
 
 @dataclass(frozen=True)
@@ -599,8 +627,7 @@ def _pad(shown: Shown) -> Laid | None:
 
 
 def _took_part(shown: Shown) -> TookPart:
-    marks = marks_of(shown.view.of(ConversationRecord)) if shown.view else ()
-    return took_part(shown.db, shown.session, marks)
+    return took_part(shown.db, shown.session, shown.view.marks if shown.view else ())
 
 
 def _make_case(shown: Shown) -> bool | None:

@@ -5,11 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TypeVar
 
+from gladwire.core.lanes.bus.record import CanRecord
+from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.lanes.records import Record
 from gladwire.core.measured import Measured
 from gladwire.core.scene.scene import Scene
 from gladwire.core.session.alignment import Alignment
 from gladwire.core.session.judgement import Judgement
+from gladwire.core.session.marks import Mark, marks_of
 from gladwire.core.session.session import scene_of
 from gladwire.core.session.timeline import Part, Placed, placed_at
 from gladwire.store.captures import WAITING
@@ -49,6 +52,11 @@ class SessionView:
     def of(self, kind: type[R]) -> tuple[R, ...]:
         """Records of a lane, of all captures."""
         return tuple(record for m in self.measured for record in m.of(kind))
+
+    @property
+    def marks(self) -> tuple[Mark, ...]:
+        """Of who took part."""
+        return marks_of(self.of(ConversationRecord), self.of(CanRecord))
 
     def holds(self, kind: type[R]) -> bool:
         """Whether any capture shows this lane."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from gladwire.core.case.swaps import PARTS, Attempt, Part
-from gladwire.core.lanes.frames.marks import Mark
+from gladwire.core.session.marks import Mark
 from gladwire.store.equipment import PIECES, all_equipment, known_by, label_of
 from gladwire.store.model_notes import notes_of
 from gladwire.store.models import ChargingSession, ModelNote

@@ -21,7 +21,16 @@ from gladwire.core.case.checklist.walk import Known, Walk, next_words, walk
 from gladwire.core.case.intake import Warned, warned_by
 from gladwire.core.case.memory import by_attempts
 from gladwire.core.case.proof import BY_KEY as MODES
-from gladwire.core.case.proof import FELL_SHORT, ModeProof, Stood, Tried, before_and_after, proofs, swapped
+from gladwire.core.case.proof import (
+    FELL_SHORT,
+    ModeProof,
+    Stood,
+    Tried,
+    before_and_after,
+    like_with_like,
+    proofs,
+    swapped,
+)
 from gladwire.core.case.swaps import Attempt, Came, Part
 from gladwire.core.diagnosis.answers import NOT_SO, danger_of
 from gladwire.core.diagnosis.cause import OwnerShare
@@ -103,10 +112,16 @@ def came_of(session: ChargingSession) -> Came:
     return _CAME.get(told, "open")
 
 
+def _others(session: ChargingSession) -> bool:
+    """Whether it was captured for a test with others than the case is about, or with none."""
+    test = TESTS.get(session.step)
+    return test is not None and (test.others or test.elsewhere)
+
+
 def parts_of(session: ChargingSession) -> dict[Part, str]:
     """What took part, as it was said; of the first session of a case else what the case names."""
     case, parts = session.case, pieces_named(session)
-    if case is not None and case.sessions[:1] == [session]:
+    if case is not None and case.sessions[:1] == [session] and not _others(session):
         parts = {**named_by(case), **parts}
     return parts
 
@@ -207,6 +222,7 @@ def speaks_now(case: Case) -> ChargingSession | None:
         for session, tried in zip(_told(case), tried_in(case), strict=True)
         if between_repairs(case, session.created_at)
     ]
+    since = [(session, one) for session, one in since if not one.others]
     tried = [one for _, one in since]
     wrong = [n for n, one in enumerate(tried) if (one.outcome in FELL_SHORT or one.danger) and _stands(tried, n)]
     return since[wrong[-1] if wrong else -1][0] if since else None
@@ -214,7 +230,7 @@ def speaks_now(case: Case) -> ChargingSession | None:
 
 def _stands(tried: Sequence[Tried], n: int) -> bool:
     """Whether nothing later was tried with the same parts, as far as they are known."""
-    return all(swapped(tried[n], later) for later in tried[n + 1 :])
+    return not any(like_with_like(tried[n], later) for later in tried[n + 1 :])
 
 
 def _told(case: Case) -> list[ChargingSession]:
@@ -373,7 +389,17 @@ def tried_in(case: Case) -> list[Tried]:
         }
         later = len(repairs) > before
         stages = stages_of(session)
-        told = Tried(session.mode, session.title, judgement.outcome, stages, later, judgement.danger, parts, before)
+        told = Tried(
+            session.mode,
+            session.title,
+            judgement.outcome,
+            stages,
+            later,
+            judgement.danger,
+            parts,
+            before,
+            _others(session),
+        )
         found.append(told)
     return found
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from gladwire.core.case.proof import Tried, before_and_after, proofs
+from gladwire.core.case.proof import Tried, before_and_after, like_with_like, proofs
 
 
 def tried(*told: str) -> list[Tried]:
@@ -66,3 +66,13 @@ def of(outcome: str, repairs: int = 0, **parts: str) -> Tried:
 def test_what_charged_with_another_part_proves_nothing_of_the_one_that_failed(after: Tried, state: str) -> None:
     (found,) = proofs(["dc"], [of("failed_to_start", lead="old lead", software="1.4"), after])
     assert (found.state, "another" in found.text) == (state, state == "unproven")
+
+
+def test_what_was_captured_with_others_proves_and_takes_back_nothing() -> None:
+    failed, other = of("failed_to_start"), of("charged")._replace(others=True)
+    assert [p.state for p in proofs(["dc"], [failed, other])] == ["failing"]
+    assert [p.state for p in proofs(["dc"], [other])] == ["unproven"]
+    assert [p.state for p in proofs(["dc"], [of("charged"), failed._replace(others=True)])] == ["proven"]
+    assert before_and_after([failed, other]) == {}
+    assert not like_with_like(failed, other)
+    assert like_with_like(other, other)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import pytest
+
 from gladwire.core.case.intake import Kit, Taken
-from gladwire.core.case.visit import Bay, kept_free, merged, place_of, reference
+from gladwire.core.case.visit import Bay, Stop, kept_free, kilometres, merged, place_of, reference, route
 
 
 def bay(
@@ -44,3 +46,23 @@ def test_a_neighbour_on_the_same_cabinet_is_kept_free_and_what_is_assumed_is_sai
     assumed = [bay("A", cabinet="K1", complained=True), bay("B", cabinet="K1", proven=False)]
     assert "assumed" in kept_free(assumed)[0].says
     assert not kept_free([bay("A", complained=True), bay("B")])
+
+
+def test_a_quarter_of_a_meridian_is_ten_thousand_kilometres() -> None:
+    # The metre's first definition; the sphere of the mean radius (IUGG) is 7 km longer.
+    assert kilometres((0.0, 17.0), (90.0, -40.0)) == pytest.approx(10_000, abs=8)
+    assert kilometres((0.0, 179.5), (0.0, -179.5)) == pytest.approx(111.195, abs=0.001)
+    assert kilometres((48.0, 11.0), (48.0, 11.0)) == 0.0
+
+
+def stop(name: str, latitude: float | None = None, unsafe: bool = False) -> Stop:
+    return Stop(name, None if latitude is None else (latitude, 0.0), unsafe)
+
+
+def test_what_can_hurt_is_gone_to_first_then_the_shortest_way() -> None:
+    legs = route([stop("c", 3.0), stop("nowhere"), stop("a", 1.0), stop("danger", 4.0, True), stop("b", 2.0)])
+    assert [leg.name for leg in legs] == ["danger", "c", "b", "a", "nowhere"]
+    assert [leg.km is None for leg in legs] == [True, False, False, False, True]
+    assert route([]) == ()
+    with pytest.raises(ValueError, match="more than 8"):
+        route([stop(str(n), float(n)) for n in range(9)])

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from playwright.sync_api import Page, expect
 
+from gladwire.scenarios import ac
 from tests.ui.conftest import Server
 
 
@@ -33,8 +34,8 @@ def test_what_is_typed_without_a_connection_is_sent_once_and_in_order(page: Page
     page.goto(f"{case}/checklist")
     expect(page.locator("#kept")).to_contain_text("this page is as it was when it was loaded")
     page.locator("#codes select[name=answer]").select_option("other")
-    page.locator("#codes form[data-kept] input[name=text]").fill("P0AA1")
-    page.locator("#codes form[data-kept] input[name=by_name]").fill("Runa Holt")
+    page.locator("#codes form[action$=entries] input[name=text]").fill("P0AA1")
+    page.locator("#codes form[action$=entries] input[name=by_name]").fill("Runa Holt")
     page.locator("#codes button", has_text="Enter it").click()
     expect(page.locator("#kept")).to_contain_text("2 entries are kept on this device")
     server.end()
@@ -69,3 +70,36 @@ def test_two_people_on_one_case_see_what_the_other_noted(page: Page, server: Ser
         expect(other.locator("ul.noted")).to_contain_text("Ida was at the post")
         page.reload()
         expect(page.locator("ul.noted")).to_contain_text("Jon changed the lead")
+
+
+def test_a_capture_and_a_photograph_wait_on_the_device_and_stand_at_their_step(page: Page, server: Server) -> None:
+    made = page.request.post(
+        "/cases", form={"title": "Behind the shed", "plan": "nowhere"}, headers={"Origin": server.address}
+    )
+    steps = made.url.removeprefix(server.address)
+    page.goto(steps)
+    page.evaluate("navigator.serviceWorker.ready.then(() => true)")
+    case = steps.removesuffix("/checklist")
+    for address in (case, steps):
+        page.goto(address)
+    page.context.set_offline(True)
+    page.locator(".is-now summary", has_text="Add photographs").click()
+    picture = page.screenshot(type="jpeg")
+    page.locator(".is-now input[name=pictures]").set_input_files(
+        {"name": "seal.jpg", "mimeType": "image/jpeg", "buffer": picture}
+    )
+    page.locator(".is-now form[action$=photographs] input[name=by_name]").fill("Runa Holt")
+    page.locator(".is-now form[action$=photographs] button").click()
+    expect(page.locator("#kept")).to_contain_text("1 entry is kept on this device")
+    page.goto(case)
+    page.locator("form[data-drop] input[type=file]").set_input_files(
+        {"name": "shed.csv", "mimeType": "text/csv", "buffer": ac.van_holds()}
+    )
+    expect(page.locator("#kept")).to_contain_text("2 entries are kept on this device")
+    page.context.set_offline(False)
+    expect(page.locator("#sessions + ul")).to_contain_text("shed", timeout=60_000)
+    expect(page.locator("#kept")).to_be_hidden()
+    page.goto(steps)
+    expect(page.locator(".photos img")).to_have_count(1)
+    page.goto(case)
+    expect(page.locator("#sessions + ul > li")).to_have_count(1)

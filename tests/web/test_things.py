@@ -10,9 +10,9 @@ import pytest
 from sqlalchemy import select
 from starlette.testclient import TestClient
 
-from gladwire.core.lanes.frames.marks import Mark, marks_of
 from gladwire.core.lanes.frames.record import ConversationRecord
 from gladwire.core.measured import measure_capture
+from gladwire.core.session.marks import Mark, marks_of
 from gladwire.formats.opening import Source
 from gladwire.formats.registry import read_capture
 from gladwire.scenarios import ac, dc

@@ -88,7 +88,8 @@ def since_before(before: Sequence[Stands], after: Sequence[Stands]) -> str:
 class Tried(NamedTuple):
     """One plug-in of a case: the mode it was tried in ("" not said), its outcome, its stages, whether a repair came
     after it, and whether something it tells can hurt. parts: what is known to have taken part, by what tells two
-    apart; repairs: how many were noted before it."""
+    apart; repairs: how many were noted before it. others: captured for a test with others than the case is about, so it
+    says nothing of how those fare."""
 
     mode: str
     title: str
@@ -98,6 +99,7 @@ class Tried(NamedTuple):
     danger: bool = False
     parts: Mapping[str, str] = {}
     repairs: int = 0
+    others: bool = False
 
 
 class ModeProof(NamedTuple):
@@ -111,6 +113,7 @@ class ModeProof(NamedTuple):
 def proofs(reported: Sequence[str], tried: Sequence[Tried]) -> tuple[ModeProof, ...]:
     """One proof for each reported mode, from its newest session, and for every other that was tried and fails now. Raises
     KeyError for a mode that does not exist."""
+    tried = [t for t in tried if not t.others]
     newest = {t.mode: t for t in tried if t.mode}
     others = [mode for mode, t in newest.items() if t.outcome in _FAILED and mode not in reported]
     return tuple(_proof_of(key, tried) for key in (*reported, *others))
@@ -146,6 +149,11 @@ def swapped(before: Tried, after: Tried) -> tuple[str, ...]:
     return tuple(p for p in parts if before.parts.get(p) and after.parts.get(p) and before.parts[p] != after.parts[p])
 
 
+def like_with_like(before: Tried, after: Tried) -> bool:
+    """Whether one may take back what was told of the other: nothing that took part is known to be another."""
+    return before.others == after.others and not swapped(before, after)
+
+
 _FAILED = ("failed_to_start", "dropped_out")
 FELL_SHORT = (*_FAILED, "derated")
 
@@ -154,8 +162,8 @@ def before_and_after(tried: Sequence[Tried]) -> dict[str, tuple[int, int]]:
     """By mode, places of the newest session and of the last one before it that fell short: what a repair is seen by. Sessions
     of which nobody said the mode, and modes that were tried once or fell short in none before, are left out."""
     found: dict[str, tuple[int, int]] = {}
-    for mode in dict.fromkeys(t.mode for t in tried if t.mode):
-        of_mode = [n for n, t in enumerate(tried) if t.mode == mode]
+    for mode in dict.fromkeys(t.mode for t in tried if t.mode and not t.others):
+        of_mode = [n for n, t in enumerate(tried) if t.mode == mode and not t.others]
         before = [n for n in of_mode[:-1] if tried[n].outcome in FELL_SHORT]
         if before:
             found[mode] = before[-1], of_mode[-1]

@@ -1,9 +1,11 @@
 """A visit to one place: its cases in order, one kit for all of them, which bay tells most beside the ones complained of, and
-which is kept free meanwhile. Common practice, no source."""
+which is kept free meanwhile; and a day of several places, in the order of the shortest way. Common practice, no source."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Sequence
+from itertools import pairwise, permutations
 from typing import NamedTuple
 
 from gladwire.core.case.intake import Kit, Taken
@@ -68,3 +70,51 @@ def kept_free(bays: Sequence[Bay]) -> tuple[Advice, ...]:
             Advice(bay.name, f"Keep {bay.name} free while {who} is tried: {' and '.join(cabinets)} feeds both{told}.")
         )
     return tuple(found)
+
+
+# Mean radius of the Earth, km (IUGG).
+_EARTH_KM = 6371.0088
+# Of so many places every order is tried.
+MOST_STOPS = 8
+
+
+class Stop(NamedTuple):
+    """A place to go to. at: latitude and longitude in degrees, None where nobody noted them; unsafe: something there can hurt
+    somebody."""
+
+    name: str
+    at: tuple[float, float] | None
+    unsafe: bool
+
+
+class Leg(NamedTuple):
+    """A place in its turn. km: as the crow flies from the one before; None for the first, and where it is not known."""
+
+    name: str
+    km: float | None
+
+
+def kilometres(a: tuple[float, float], b: tuple[float, float]) -> float:
+    """Between two places on a sphere, along the great circle (haversine), in km."""
+    (lat_a, lon_a), (lat_b, lon_b) = (tuple(map(math.radians, at)) for at in (a, b))
+    half = math.sin((lat_b - lat_a) / 2) ** 2 + math.cos(lat_a) * math.cos(lat_b) * math.sin((lon_b - lon_a) / 2) ** 2
+    return 2 * _EARTH_KM * math.asin(min(1.0, math.sqrt(half)))
+
+
+def route(stops: Sequence[Stop]) -> tuple[Leg, ...]:
+    """What can hurt first, then the rest, each by the shortest way; places of unknown position come last of theirs, as given.
+    Raises ValueError for more than are tried out."""
+    if len(stops) > MOST_STOPS:
+        raise ValueError(f"more than {MOST_STOPS} places are no day's work")
+    ordered: list[Stop] = []
+    for unsafe in (True, False):
+        of_these = [stop for stop in stops if stop.unsafe is unsafe]
+        known, unknown = [s for s in of_these if s.at], [s for s in of_these if not s.at]
+        begins = [stop for stop in ordered if stop.at][-1:]
+        ordered += [*min(permutations(known), key=lambda way: _length((*begins, *way)), default=()), *unknown]
+    legs = [Leg(stop.name, kilometres(a.at, stop.at) if a.at and stop.at else None) for a, stop in pairwise(ordered)]
+    return (*(Leg(stop.name, None) for stop in ordered[:1]), *legs)
+
+
+def _length(way: Sequence[Stop]) -> float:
+    return sum(kilometres(a.at, b.at) for a, b in pairwise(way) if a.at and b.at)

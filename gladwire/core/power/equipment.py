@@ -82,6 +82,10 @@ class CabinetSpec(_Spec):
 
 
 class SiteSpec(_Spec):
+    """latitude, longitude: of its entrance, WGS 84."""
+
+    latitude: Annotated[float | None, Field(ge=-90, le=90)] = None
+    longitude: Annotated[float | None, Field(ge=-180, le=180)] = None
     grid_kw: Amount = None
     buffer_kwh: Annotated[float | None, Field(ge=0, le=1e6)] = None
 
@@ -178,6 +182,8 @@ FIELDS: Mapping[str, tuple[str, str]] = {
     "module_kw": ("Modules of", "kW"),
     "neighbours": ("Neighbours charging", ""),
     "neighbour_kw": ("Each of them takes", "kW"),
+    "latitude": ("Latitude", "°"),
+    "longitude": ("Longitude", "°"),
     "grid_kw": ("Site supply", "kW"),
     "buffer_kwh": ("Buffer battery", "kWh"),
     "adapter_a_continuous": ("Adapter, continuous", "A"),

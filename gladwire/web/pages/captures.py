@@ -7,6 +7,7 @@ import io
 import math
 import re
 import time
+from datetime import datetime
 from typing import Annotated, Any, Literal, NamedTuple
 from urllib.parse import quote
 
@@ -17,7 +18,7 @@ from sqlalchemy.orm import Session
 from starlette.responses import JSONResponse, RedirectResponse, Response, StreamingResponse
 
 from gladwire.core.can.names import is_dbc
-from gladwire.core.channels import signature
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.lanes.all import SETTLED_ROLES
 from gladwire.core.lanes.pilot.amend import amend
 from gladwire.core.lanes.pilot.closeup import cycles_between
@@ -28,6 +29,7 @@ from gladwire.core.measured import Measured
 from gladwire.core.plc.keylog import LONGEST, is_keylog
 from gladwire.core.quantities import BY_KEY as QUANTITY_BY_KEY
 from gladwire.core.session.alignment import Alignment
+from gladwire.core.session.marks import signature_of
 from gladwire.core.session.timeline import Part, placed_at
 from gladwire.core.settled import Amendment, Settled
 from gladwire.core.signal.envelope import envelope
@@ -44,6 +46,7 @@ from gladwire.store.models import Capture, Case, ChargingSession, Settlement, St
 from gladwire.store.supplements import add_description, add_key_log
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import OptionalNumber, plain_number, refused, seconds_in
+from gladwire.web.sent import TypedEarlier
 from gladwire.web.services import Database, Services, ServicesHere, at_one_moment
 from gladwire.web.session_view import is_waiting, measured_or_409, session_view
 from gladwire.web.signing import signed
@@ -65,18 +68,25 @@ def drop(
     request: Request,
     here: ServicesHere,
     files: Annotated[list[UploadFile], File()],
+    typed: TypedEarlier,
     case: Annotated[int | None, Form()] = None,
     session: Annotated[int | None, Form()] = None,
+    step: Annotated[str, Form(max_length=40)] = "",
 ) -> Response:
-    """Store dropped files and lead to the verdict. Files dropped together are one plug-in; `session` adds to one."""
+    """Store dropped files and lead to the verdict. Files dropped together are one plug-in; `session` adds to one, and step is
+    what a new one of a case was captured for."""
     dropped = [file for file in files if file.filename]
     if not dropped:
         raise RefusedError(422, "No file came with the request.", "Drop a capture file, or choose one.")
     _refuse_without_room(here, dropped)
+    if step and step not in TESTS:
+        raise RefusedError(422, f"There is no step “{step}”. Nothing was stored.", "Drop it on the checklist.")
     number: int | None
     try:
         with here.sessions.begin() as db:
-            number = _take(db, dropped, case, session)
+            if typed.is_there(db):
+                return RedirectResponse(f"/cases/{case}" if case else "/", 303)
+            number = _take(db, dropped, case, session, step, typed.moment)
     except _HereAlreadyError as here_already:
         number = here_already.session
     if number is not None:
@@ -145,7 +155,14 @@ def _keep_supplements(db: Session, session: ChargingSession | None, supplements:
             ) from error
 
 
-def _take(db: Session, files: list[UploadFile], case_number: int | None, session_number: int | None) -> int | None:
+def _take(
+    db: Session,
+    files: list[UploadFile],
+    case_number: int | None,
+    session_number: int | None,
+    step: str,
+    moment: datetime,
+) -> int | None:
     """Session number of stored files, None for descriptions alone; all are stored or none. Raises _HereAlreadyError for one
     file's bytes again."""
     captures, supplements = _sorted_out(files)
@@ -157,6 +174,8 @@ def _take(db: Session, files: list[UploadFile], case_number: int | None, session
         return None
     session = _session_for(db, captures[0][0] if captures else "", case_number, session_number)
     fresh = case_number is None and session_number is None
+    if not fresh and session_number is None:
+        session.step, session.created_at = step, moment
     db.flush()
     _keep_supplements(db, session, supplements)
     for name, file in captures:
@@ -462,9 +481,8 @@ def name_channels(here: ServicesHere, number: int, form: Annotated[ChannelsForm,
 
 def _remember(db: Session, measured: Measured, settled: Settled, by_name: str) -> None:
     told = {channel.name: channel.role for channel in measured.channels if channel.told_by != "nothing"}
-    key = signature(measured.format, [(c.name, c.unit if c.unit_told else "") for c in measured.channels])
     roles = {**told, **settled.roles}
-    remember_roles(db, key, settled.model_copy(update={"roles": roles}), by_name)
+    remember_roles(db, signature_of(measured), settled.model_copy(update={"roles": roles}), by_name)
 
 
 class AmendForm(BaseModel):

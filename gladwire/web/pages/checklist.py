@@ -32,6 +32,7 @@ from gladwire.web.errors import RefusedError
 from gladwire.web.forms import reading_in
 from gladwire.web.instruments import Instrument, instruments_for
 from gladwire.web.pages.cases import case_or_404, photographs_in
+from gladwire.web.pages.rows import SessionRow, session_row
 from gladwire.web.sent import TypedEarlier
 from gladwire.web.services import Database
 from gladwire.web.signing import name_of, signed
@@ -53,7 +54,8 @@ router = APIRouter()
 
 @dataclass(frozen=True)
 class PlaceRow:
-    """A step with what was entered and the face of the connector it speaks of. struck: what was entered and struck out."""
+    """A step with what was entered and the face of the connector it speaks of. struck: what was entered and struck out;
+    captured: sessions that were captured for it, the newest first."""
 
     place: Place
     entry: Entry | None
@@ -61,6 +63,7 @@ class PlaceRow:
     face: Face | None
     struck: list[Observation]
     photos: list[tuple[Observation, int]]
+    captured: list[SessionRow]
 
 
 class InDoubt(NamedTuple):
@@ -163,7 +166,8 @@ def _rows(db: Database, case: Case, found: Walk, connector: str) -> list[PlaceRo
         drawn = _face(connector, contacts) if contacts else None
         struck = [o for o in case.observations if o.kind == "step" and o.struck_by and o.place == key]
         entry = entry_of(noted[key]) if key in noted else None
-        rows.append(PlaceRow(place, entry, noted.get(key), drawn, struck, shown.get(key, [])))
+        captured = [session_row(session) for session in reversed(case.sessions) if session.step == key]
+        rows.append(PlaceRow(place, entry, noted.get(key), drawn, struck, shown.get(key, []), captured))
     return rows
 
 

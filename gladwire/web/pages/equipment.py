@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Annotated, Any, NamedTuple, cast, get_args
 
-from fastapi import APIRouter, Form, Query, Request
+from fastapi import APIRouter, File, Form, Query, Request, UploadFile
 from starlette.responses import RedirectResponse, Response
 
 from gladwire.core.case.attempt import REACHED, Told
@@ -33,6 +33,7 @@ from gladwire.store.equipment import (
 )
 from gladwire.store.model_notes import model_of, notes_of
 from gladwire.store.models import Attempt, ChargingSession, Equipment, EquipmentBefore, ModelNote, utc_now
+from gladwire.store.photographs import MOST_BYTES, type_of
 from gladwire.store.shapes import details_from
 from gladwire.web.charts.site_plan import SitePlan, site_plan
 from gladwire.web.errors import RefusedError
@@ -45,6 +46,7 @@ from gladwire.web.signing import name_of, signed
 from gladwire.web.templating import render
 from gladwire.work.cases import came_of
 from gladwire.work.history import pairs_of_record
+from gladwire.work.printed import text_in
 
 router = APIRouter()
 
@@ -362,22 +364,42 @@ def keep(form: FormFields, db: Database) -> Response:
 
 @dataclass(frozen=True)
 class LabelRead:
-    """What a label's text tells: title, unit, field, value and the words it was read from."""
+    """What a label's text tells: title, unit, field, value and the words it was read from. read: the text, where it was read
+    from a picture."""
 
     found: list[tuple[str, str, Read]]
     is_empty: bool
+    read: str = ""
 
 
 @router.get("/labels/read")
 def label(kind: Annotated[str, Query()], label_text: Annotated[str, Query(max_length=2000)] = "") -> Response:
     """Figures a label's text tells, to be filled into a form; nothing is stored."""
+    return render("equipment/label.html", LabelRead(_figures(kind, label_text), not label_text.strip()))
+
+
+@router.post("/labels/picture")
+def label_picture(kind: Annotated[str, Query()], label_picture: Annotated[UploadFile, File()]) -> Response:
+    """The same of a picture of a label; nothing is stored."""
+    content = label_picture.file.read(MOST_BYTES + 1)
+    if not type_of(content) or len(content) > MOST_BYTES:
+        problem = f"That is no JPEG, PNG or WebP picture of at most {MOST_BYTES >> 20} MiB."
+        raise RefusedError(422, problem, "Take a picture of the label, or type what is printed on it.")
+    try:
+        told = text_in(content)[:2000]
+    except ValueError as error:
+        raise refused(error, "Type what is printed on it.") from error
+    return render("equipment/label.html", LabelRead(_figures(kind, told), not told, told))
+
+
+def _figures(kind: str, text: str) -> list[tuple[str, str, Read]]:
     if kind not in get_args(Kind):
         raise RefusedError(422, "The kind of equipment is missing.", "Start from the equipment page.")
     found = []
-    for read in read_label(cast(Kind, kind), label_text):
+    for read in read_label(cast(Kind, kind), text):
         title, unit = FIELDS.get(read.field) or (_TITLES.get(read.field, read.field), "")
         found.append((title, unit, read))
-    return render("equipment/label.html", LabelRead(found, not label_text.strip()))
+    return found
 
 
 @router.post("/equipment/{number}/same")

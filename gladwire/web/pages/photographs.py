@@ -14,6 +14,7 @@ from gladwire.store.photographs import MOST_BYTES, add_photograph, photograph
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import refused
 from gladwire.web.pages.cases import case_or_404
+from gladwire.web.sent import TypedEarlier
 from gladwire.web.services import Database
 from gladwire.web.signing import signed
 
@@ -25,6 +26,7 @@ _MOST_AT_ONCE = 20
 def keep(
     db: Database,
     number: int,
+    typed: TypedEarlier,
     pictures: Annotated[list[UploadFile], File()],
     by_name: Annotated[str, Form(min_length=1, max_length=80)],
     text: Annotated[str, Form(max_length=300)] = "",
@@ -34,14 +36,23 @@ def keep(
     case = case_or_404(db, number)
     if step and step not in TESTS:
         raise RefusedError(422, f"There is no step “{step}”. Nothing was stored.", "Add it on the checklist.")
+    back = f"/cases/{number}/checklist#{step}" if step else f"/cases/{number}#noted"
     chosen = _chosen(pictures)
+    if typed.is_there(db):
+        return RedirectResponse(back, 303)
     for picture in chosen:
-        noted = Observation(case_id=case.id, kind="photo", place=step, text=text.strip(), by_name=by_name.strip())
+        noted = Observation(
+            case_id=case.id,
+            kind="photo",
+            place=step,
+            text=text.strip(),
+            by_name=by_name.strip(),
+            made_at=typed.moment,
+        )
         try:
             add_photograph(db, noted, picture.filename or "", picture.file.read(MOST_BYTES + 1))
         except ValueError as error:
             raise refused(error, "Choose pictures as a phone takes them.") from error
-    back = f"/cases/{number}/checklist#{step}" if step else f"/cases/{number}#noted"
     return signed(RedirectResponse(back, 303), by_name.strip())
 
 

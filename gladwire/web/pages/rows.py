@@ -7,8 +7,10 @@ from datetime import date, datetime
 
 from pydantic import BaseModel, ConfigDict, TypeAdapter
 
+from gladwire.core.case.checklist.steps import step_of
 from gladwire.core.case.ending import ENDING_BY_KEY, WAITS_BY_KEY
 from gladwire.core.case.proof import BY_KEY as MODES
+from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.stage import StageState
 from gladwire.store.captures import WAITING
 from gladwire.store.judgements import waits
@@ -36,11 +38,13 @@ class SessionRow:
     """A session as one line: state is received, analysing, judging, analysed or unreadable; stages for the small wire.
 
     at: its recording where that is told, else its receipt (dropped). by_file: by the clock of the file, which names no zone.
+    step: title of the step of a checklist it was captured for, or "".
     """
 
     id: int
     title: str
     mode: str
+    step: str
     at: datetime
     dropped: bool
     by_file: bool
@@ -88,6 +92,7 @@ def session_row(session: ChargingSession) -> SessionRow:
         id=session.id,
         title=session.title,
         mode=MODES[session.mode].title if session.mode in MODES else "",
+        step=step_of(session.step).title if session.step in TESTS else "",
         at=told.at if told else session.created_at,
         dropped=told is None,
         by_file=told is not None and not told.zoned,

@@ -13,8 +13,7 @@ from starlette.responses import RedirectResponse, Response
 from gladwire.core.case.attempt import REACHED, REACHED_BY_KEY, START_BY_KEY, STARTS, Start, Told
 from gladwire.core.case.campaign import Table, Trial, table_of
 from gladwire.core.case.swaps import PARTS, Attempt, Came, Cell, Follows, Part, follows, next_cell
-from gladwire.core.lanes.frames.marks import Who, marks_of
-from gladwire.core.lanes.frames.record import ConversationRecord
+from gladwire.core.session.marks import Who
 from gladwire.store.equipment import remember_marks
 from gladwire.store.judgements import ask
 from gladwire.store.models import Attempt as Kept
@@ -195,8 +194,12 @@ def took_part(db: Database, number: int, form: Annotated[PartsForm, Form()]) -> 
     ask(*(session.case.sessions if session.case else [session]))
     _take_part(db, session, form, whole=form.back != "swaps")
     view = session_view(session)
-    marks = marks_of(view.of(ConversationRecord)) if view else ()
-    sides: tuple[tuple[Who, Equipment | None], ...] = (("vehicle", session.vehicle), ("post", session.stall))
+    marks = view.marks if view else ()
+    sides: tuple[tuple[Who, Equipment | None], ...] = (
+        ("vehicle", session.vehicle),
+        ("post", session.stall),
+        ("controller", session.controller),
+    )
     for side, piece in sides:
         if piece is not None:
             remember_marks(db, piece, [mark.key for mark in marks if mark.of == side], form.by_name)

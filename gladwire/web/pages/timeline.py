@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Annotated, Self
 
 from fastapi import APIRouter, Form
@@ -12,8 +13,12 @@ from gladwire.core.case.proof import BY_KEY as MODES
 from gladwire.core.diagnosis.answers import OPEN, outcomes
 from gladwire.core.diagnosis.tests import BY_KEY as TESTS
 from gladwire.core.scene.stamps import BY_KEY as STAMPS
+from gladwire.core.session.marks import instrument_mark
+from gladwire.store.equipment import piece_of, remember_marks
 from gladwire.store.judgements import ask
+from gladwire.store.measurements import measured_of, newest_measurement
 from gladwire.store.models import ChargingSession, Observation, Placement
+from gladwire.store.shapes import OldShapeError
 from gladwire.web.errors import RefusedError
 from gladwire.web.forms import OptionalNumber, TypedNumber
 from gladwire.web.pages.captures import capture_or_404, wait_for
@@ -49,6 +54,27 @@ def place(here: ServicesHere, number: int, form: Annotated[PlaceForm, Form()]) -
         session_number = capture.session_id
     wait_for(here, session_number)
     return signed(RedirectResponse(f"/sessions/{session_number}", 303), form.by_name)
+
+
+@router.post("/captures/{number}/instrument")
+def instrument(
+    db: Database,
+    number: int,
+    by_name: Annotated[str, Form(min_length=1, max_length=80)],
+    instrument: Annotated[str, Form(pattern=r"^\d{0,9}$")] = "",
+) -> Response:
+    """Say what a capture was taken with; it is offered again for files that look like it."""
+    capture = capture_or_404(db, number)
+    piece = piece_of(db, int(instrument)) if instrument else None
+    if instrument and (piece is None or piece.kind != "instrument"):
+        raise RefusedError(422, "That instrument is not known. Nothing was stored.", "Choose one of the list.")
+    capture.instrument = piece
+    stored = newest_measurement(capture)
+    if stored and piece:
+        with suppress(OldShapeError):  # made anew soon; what it was taken with is kept all the same
+            marks = [mark for mark in [instrument_mark(measured_of(stored))] if mark]
+            remember_marks(db, piece, marks, by_name)
+    return signed(RedirectResponse(f"/sessions/{capture.session_id}#recordings", 303), by_name)
 
 
 @router.post("/captures/{number}/apart")
@@ -161,10 +187,20 @@ def strike(
 
 
 @router.post("/sessions/{number}/mode")
-def mode(db: Database, number: int, mode: Annotated[str, Form()]) -> Response:
-    """Say in which mode a session was tried."""
+def mode(
+    db: Database,
+    number: int,
+    mode: Annotated[str, Form()],
+    step: Annotated[str, Form(max_length=40)] = "",
+) -> Response:
+    """Say in which mode a session was tried, and for which step of a checklist it was captured."""
     session = session_or_404(db, number)
     if mode and mode not in MODES:
         raise RefusedError(422, "That is no mode of charging known here.", "Choose one from the list.")
+    if step and step not in TESTS:
+        raise RefusedError(422, f"There is no step “{step}”.", "Choose one from the list.")
+    if step != session.step:
+        ask(*(session.case.sessions if session.case else [session]))
+        session.step = step
     session.mode = mode
     return RedirectResponse(f"/sessions/{number}", 303)

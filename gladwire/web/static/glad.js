@@ -55,6 +55,29 @@
     });
   });
 
+  // A picture of a label is turned and made smaller here: a phone's own is large, and lies on its side.
+  async function smaller(file) {
+    const most = 2400, image = await createImageBitmap(file, { imageOrientation: "from-image" });
+    const by = Math.min(1, most / Math.max(image.width, image.height)), canvas = document.createElement("canvas");
+    canvas.width = Math.round(image.width * by);
+    canvas.height = Math.round(image.height * by);
+    canvas.getContext("2d").drawImage(image, 0, 0, canvas.width, canvas.height);
+    return new Promise(function (done) { canvas.toBlob(done, "image/png"); });
+  }
+  document.addEventListener("change", async function (event) {
+    const input = event.target.closest("[data-label]"), told = document.getElementById("label-read");
+    if (!input || !input.files.length) { return; }
+    told.textContent = "Reading the picture…";
+    const form = new FormData();
+    try {
+      form.append("label_picture", await smaller(input.files[0]), "label.png");
+      const answer = await fetch(input.dataset.label, { method: "POST", body: form, headers: { "HX-Request": "true" } });
+      told.innerHTML = await answer.text();
+      const read = told.querySelector("[data-read]");
+      if (read) { document.getElementById("label-text").value = read.textContent; }
+    } catch (error) { told.textContent = "The picture could not be read: type what is printed on it."; }
+  });
+
   // Number pads of phones have no minus.
   document.addEventListener("click", function (event) {
     const button = event.target.closest("[data-sign]");
@@ -97,9 +120,10 @@
       if (large) { refuse("“" + large.name + "” is larger than 1024 MiB. Nothing was sent. Record a shorter stretch, at a lower rate, or pack it with gzip."); input.value = ""; return; }
       zone.classList.add("busy");
       title.textContent = "Sending " + (input.files.length === 1 ? input.files[0].name : input.files.length + " files") + "…";
-      htmx.trigger(form, "submit");
+      form.requestSubmit();
     }
     input.addEventListener("change", send);
+    form.addEventListener("gw:kept-here", function () { zone.classList.remove("busy"); title.textContent = words; });
     form.addEventListener("htmx:xhr:progress", function (event) {
       if (event.detail.lengthComputable) {
         progress.value = event.detail.loaded / event.detail.total;

@@ -33,7 +33,8 @@
       const body = { key: item.key, kind: item.kind, at: item.at, ahead_s: before, text: item.text, by_name: item.by_name };
       return fetch(item.target, { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) });
     }
-    const fields = new URLSearchParams(item.fields);
+    const files = item.fields.some((field) => field[1] instanceof Blob), fields = files ? new FormData() : new URLSearchParams();
+    item.fields.forEach(([name, value]) => { if (value instanceof File) { fields.append(name, value, value.name); } else { fields.append(name, value); } });
     fields.set("sent_key", item.key);
     fields.set("ago_s", Math.max(0, (Date.now() - Date.parse(item.at)) / 1000).toFixed(3));
     return fetch(item.form, { method: "POST", headers: { Accept: "application/json" }, body: fields });
@@ -92,29 +93,37 @@
       return true;
     } catch (error) { return false; }
   }
+  // Of a form that is sent without leaving the page, the listener comes before the one that sends it.
   forms.forEach((form) => form.addEventListener("submit", async (event) => {
     if (form.dataset.goes) return;
     event.preventDefault();
+    event.stopImmediatePropagation();
     if (form.dataset.asks) return;  // tapped twice
     form.dataset.asks = "yes";
-    const by = event.submitter, fields = [...new FormData(form, by).entries()].map(([name, value]) => [name, String(value)]);
+    const by = event.submitter, fields = [...new FormData(form, by).entries()];
+    let why = "";
     try {
       const waiting = (await all()).some((item) => !item.refused);  // what was typed first is sent first
       if (!waiting && await reached()) { throw new Error("goes as it is"); }
+      why = "no room";
       await store("readwrite", (s) => s.add({ key: newKey(), form: form.action, fields: fields, at: new Date().toISOString(), words: form.dataset.kept }));
+      why = "kept";
     } catch (error) {  // there is a connection, or nothing can be kept here
-      form.dataset.goes = "yes";
-      form.requestSubmit(by);
-      return;
+      if (why !== "no room" || !fields.some((field) => field[1] instanceof Blob)) {
+        form.dataset.goes = "yes";
+        if (form.hasAttribute("hx-post")) { htmx.trigger(form, "submit"); delete form.dataset.goes; } else { form.requestSubmit(by); }
+        return;
+      }
     } finally { delete form.dataset.asks; }
     const said = document.createElement("p");
     said.className = "basis mb-0";
-    said.textContent = form.dataset.kept + ": kept on this device.";
+    said.textContent = form.dataset.kept + (why === "kept" ? ": kept on this device." : ": not kept, this device has no room for it. Drop it again when there is a connection.");
     form.after(said);
     form.reset();
+    form.dispatchEvent(new Event("gw:kept-here"));
     await left(true);
     send();
-  }));
+  }, { capture: true }));
   window.addEventListener("pageshow", () => forms.forEach((form) => { delete form.dataset.goes; }));
   window.addEventListener("online", send);
   setInterval(send, 5000);

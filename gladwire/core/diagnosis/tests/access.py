@@ -19,6 +19,7 @@ TESTS: tuple[Test, ...] = (
         "Look up whether the vehicle's maker names this adapter; try the post without it, or the adapter on such a vehicle.",
         12,
         PLUG_CAUTION,
+        others=True,
     ),
     Test(
         "inlet_mounting",

@@ -61,6 +61,7 @@ TESTS: tuple[Test, ...] = (
         "Repeat at another post with another cable and compare both pins' rise at the same current.",
         25,
         PLUG_CAUTION,
+        others=True,
     ),
     Test(
         "hv_line_not_wired",
@@ -102,6 +103,7 @@ TESTS: tuple[Test, ...] = (
         "Try the same vehicle without the adapter, or the adapter with another vehicle; look at its own lamp or battery.",
         12,
         PLUG_CAUTION,
+        others=True,
     ),
     Test(
         "post_stops_by_itself",

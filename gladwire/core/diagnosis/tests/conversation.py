@@ -12,6 +12,7 @@ TESTS: tuple[Test, ...] = (
         "Capture the same vehicle's frames at a post of another maker, and compare the request that was refused.",
         15,
         FRAMES_CAUTION,
+        others=True,
     ),
     Test(
         "no_kind_in_common",
@@ -26,6 +27,7 @@ TESTS: tuple[Test, ...] = (
         "Capture frames while a second vehicle, or a test box, plugs into the same post.",
         10,
         FRAMES_CAUTION,
+        others=True,
     ),
     Test(
         "line_attenuates",
@@ -33,6 +35,7 @@ TESTS: tuple[Test, ...] = (
         "Clean and look at CP and PE of plug and inlet, then repeat with another vehicle, and compare the averages.",
         12,
         PROBE_CAUTION,
+        others=True,
     ),
     Test(
         "neighbour_matched",
@@ -104,6 +107,7 @@ TESTS: tuple[Test, ...] = (
         "Repeat with a second vehicle of another pack voltage and compare where the post's voltage stops.",
         10,
         PLUG_CAUTION,
+        others=True,
     ),
     Test(
         "vehicle_does_not_close",
@@ -153,6 +157,7 @@ TESTS: tuple[Test, ...] = (
         "Repeat with another vehicle and see whether it goes silent at the same message.",
         10,
         FRAMES_CAUTION,
+        others=True,
     ),
     Test(
         "vehicle_controller_silent",
@@ -160,6 +165,7 @@ TESTS: tuple[Test, ...] = (
         "Try this vehicle at a post of another make, with frames captured.",
         12,
         FRAMES_CAUTION,
+        others=True,
     ),
     Test(
         "pilot_contact_in_session",
@@ -195,6 +201,7 @@ TESTS: tuple[Test, ...] = (
         "Try a vehicle of another maker at this post, and this vehicle at a post of another operator.",
         15,
         FRAMES_CAUTION,
+        others=True,
     ),
     Test(
         "contract_refused_by_provider",
@@ -209,6 +216,7 @@ TESTS: tuple[Test, ...] = (
         "Repeat with the same vehicle at a post of another maker, frames running, and compare the signed message.",
         15,
         FRAMES_CAUTION,
+        others=True,
     ),
     Test(
         "session_forgotten",

@@ -85,7 +85,14 @@ TESTS: tuple[Test, ...] = (
         after=("stuck_stop",),
         unless={"stuck_stop": "A lock holds rightly while somebody asks for power: end that first."},
     ),
-    Test("known_vehicle", "try", "Put a known vehicle on the same post and capture its pilot.", 6, PROBE_CAUTION),
+    Test(
+        "known_vehicle",
+        "try",
+        "Put a known vehicle on the same post and capture its pilot.",
+        6,
+        PROBE_CAUTION,
+        others=True,
+    ),
     Test(
         "vehicle_not_asking",
         "try",

@@ -17,6 +17,7 @@ TESTS: tuple[Test, ...] = (
         "Capture ten seconds of the empty post's pilot: a meter cannot tell an oscillation from a lower level.",
         3,
         PROBE_CAUTION,
+        others=True,
     ),
     Test(
         "post_alone",
@@ -59,7 +60,14 @@ TESTS: tuple[Test, ...] = (
         5,
         PROBE_CAUTION,
     ),
-    Test("pilot_frequency_off", "capture", "Capture the neighbouring post with the same instrument.", 5, PROBE_CAUTION),
+    Test(
+        "pilot_frequency_off",
+        "capture",
+        "Capture the neighbouring post with the same instrument.",
+        5,
+        PROBE_CAUTION,
+        others=True,
+    ),
     Test(
         "duty_outside_table",
         "capture",

@@ -19,6 +19,7 @@ TESTS: tuple[Test, ...] = (
         "Charge the same vehicle, as warm and as empty, at another stall of the same size.",
         40,
         WAIT_CAUTION,
+        others=True,
     ),
     Test(
         "site_supply_limited",
@@ -40,6 +41,7 @@ TESTS: tuple[Test, ...] = (
         "Charge with a lead of the post's rating, and read the code and print of the one that was used.",
         15,
         PLUG_CAUTION,
+        others=True,
     ),
     Test(
         "adapter_limits",
@@ -61,6 +63,7 @@ TESTS: tuple[Test, ...] = (
         "Swap the lead, then the post, one at a time; a licensed person measures all three phases at the socket.",
         25,
         "Mains. Only licensed people measure at the socket; lock off and prove dead before anything is opened.",
+        others=True,
     ),
     Test(
         "power_interruption",
@@ -77,7 +80,9 @@ TESTS: tuple[Test, ...] = (
         WAIT_CAUTION,
     ),
     Test("pack_cold", "try", "Charge after an hour's drive, or with the pack preheated on the way.", 60, WAIT_CAUTION),
-    Test("converter_limits", "try", "Charge at a post whose volts reach above the pack's.", 30, WAIT_CAUTION),
+    Test(
+        "converter_limits", "try", "Charge at a post whose volts reach above the pack's.", 30, WAIT_CAUTION, others=True
+    ),
     Test(
         "label_unreachable",
         "look",

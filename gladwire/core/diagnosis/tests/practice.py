@@ -369,6 +369,7 @@ TESTS: tuple[Test, ...] = (
         },
         tools=("test_load", "scope"),
         unless={"post_alone": "An empty post that is wrong cannot offer right."},
+        others=True,
     ),
     Test(
         "mode2_ok",

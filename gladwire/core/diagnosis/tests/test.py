@@ -51,8 +51,8 @@ class Test(NamedTuple):
 
     tools: what it takes, () for nothing, None for what its kind takes. unless: tests whose fault makes this one moot until it
     is mended, with the reason. only_if: key and result of a test that calls for this one, "so" for any fault. after: tests
-    that come first where they are to be done. elsewhere: not at the post in question. own_lead: of a lead that is a part
-    of its own; on DC it is the post's.
+    that come first where they are to be done. elsewhere: not at the post in question. others: with another vehicle, post or
+    lead than the one in question, or with none. own_lead: of a lead that is a part of its own; on DC it is the post's.
     """
 
     key: str
@@ -71,6 +71,7 @@ class Test(NamedTuple):
     only_if: tuple[str, Literal["so", "not_so"]] | None = None
     after: tuple[str, ...] = ()
     elsewhere: bool = False
+    others: bool = False
     own_lead: bool = False
 
     @property

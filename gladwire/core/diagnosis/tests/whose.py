@@ -66,6 +66,7 @@ TESTS: tuple[Test, ...] = (
         "It charges.",
         OTHERS_HERE,
         tools=("other_vehicle",),
+        others=True,
     ),
     Test(
         "swap_post",
@@ -89,5 +90,6 @@ TESTS: tuple[Test, ...] = (
         OTHER_LEAD,
         tools=("other_lead",),
         own_lead=True,
+        others=True,
     ),
 )
