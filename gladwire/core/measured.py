@@ -26,7 +26,7 @@ from gladwire.core.signal.waveform import Recording, Waveform
 from gladwire.core.supplements import Described, Supplements
 
 # Raise when a capture would be measured differently; stored measurements of an older version are then made anew.
-MEASURES = 17
+MEASURES = 18
 _LEDGER_FROM_MIN = 2.0
 R = TypeVar("R", bound=Record)
 

@@ -30,7 +30,10 @@ Vplug plug 0 PWL({plug})
 Splug cp vin plug 0 made
 Ccar vin 0 1.5n
 Ddiode vin k dsmall
+Rdiode vin k {diode_ohm}
 R2 k 0 2740
+Vdown down 0 PWL({down})
+Sdown vin 0 down 0 made
 Vask ask 0 PWL({asks})
 Sask k r3 ask 0 made
 R3 r3 0 1300
@@ -113,10 +116,11 @@ Steps = tuple[tuple[float, float], ...]
 
 @dataclass
 class Play:
-    """Moments in seconds. source: (from, what) with "high", "zero", "minus" or a duty in percent, one duty only. plug, latch,
-    proximity, asks: moments at which that switch turns, first to closed (the latch: to pressed). closed: at which the contact
-    turns, per phase or of all. amps: what the charger takes from then on, of all phases or per phase. drive: volts of the
-    lock's bridge from then on. stop_at: where the pin meets something; 1 where it should."""
+    """Moments in seconds. source: (from, what) with "high", "zero", "minus" or a duty in percent, one duty only. plug,
+    latch, proximity, asks: moments at which that switch turns, first to closed (the latch: to pressed). closed: at which
+    the contact turns, per phase or of all. down: at which the pilot behind the plug touches earth and no more. amps: what
+    the charger takes from then on, of all phases or per phase. drive: volts of the lock's bridge from then on. stop_at:
+    where the pin meets something; 1 where it should."""
 
     seconds: float = 8.0
     source: tuple[tuple[float, str | float], ...] = ((0.0, "high"), (1.2, 26.7), (7.2, "high"))
@@ -136,6 +140,8 @@ class Play:
     x_farad: float = 2e-6
     bleed_ohm: float = 330e3
     pp_contact_ohm: float = 0.05
+    diode_ohm: float = 1e9
+    down: tuple[float, ...] = ()
     motor_ohm: float = 7.0
     travel: float = 1.4
     lanes: tuple[str, ...] = ("cp", "px", "lock_a", "lock_at", "u", "i")
@@ -411,6 +417,71 @@ PLAYS = {
         amps=(((3.2, 15.4), (5.0, 0.0)),),
         lanes=("cp", "u", "i"),
     ),
+    "offer_withdrawn": Play(
+        10.0,
+        ((0.0, "high"), (1.2, 26.7), (5.0, "high")),
+        (0.5, 9.7),
+        asks=(2.0, 7.2),
+        closed=((2.35, 7.26),),
+        amps=(((3.2, 15.4), (6.2, 8.0), (6.9, 0.0)),),
+        lanes=("cp", "u", "i"),
+    ),
+    "stop_button": Play(
+        10.0,
+        ((0.0, "high"), (1.2, 26.7), (5.0, "high")),
+        (0.5, 9.7),
+        asks=(2.0, 5.9),
+        closed=((2.35, 5.03),),
+        amps=(((3.2, 15.4), (5.06, 0.0)),),
+        lanes=("cp", "u", "i"),
+    ),
+    "stop_button_three": Play(
+        10.0,
+        ((0.0, "high"), (1.2, 26.7), (5.0, "high")),
+        (0.5, 9.7),
+        asks=(2.0, 7.1),
+        phases=3,
+        closed=((2.35, 5.12),) * 3,
+        amps=(((3.2, 15.4), (5.15, 0.0)),) * 3,
+        lanes=("cp", "u", "i"),
+    ),
+    "draws_without_offer": Play(
+        14.0,
+        ((0.0, "high"), (1.2, 26.7), (5.0, "high")),
+        (0.5, 13.6),
+        asks=(2.0, 11.4),
+        closed=((2.35, 11.2),),
+        amps=(((3.2, 15.4), (11.22, 0.0)),),
+        lanes=("cp", "u", "i"),
+    ),
+    "draws_without_offer_and_ends": Play(
+        14.0,
+        ((0.0, "high"), (1.2, 26.7), (5.0, "high")),
+        (0.5, 13.6),
+        asks=(2.0, 11.4),
+        closed=((2.35, 11.48),),
+        amps=(((3.2, 15.4), (10.4, 6.0), (11.0, 0.0)),),
+        lanes=("cp", "u", "i"),
+    ),
+    "lead_shorted": Play(
+        8.0,
+        ((0.0, "high"),),
+        (1.5,),
+        asks=(),
+        closed=((),),
+        down=(0.0,),
+        proximity=(1.42,),
+        lanes=("cp", "px"),
+    ),
+    "diode_refused": Play(
+        8.0,
+        ((0.0, "high"), (1.4, 26.7), (1.75, "minus"), (6.8, "high")),
+        (0.5, 7.6),
+        asks=(),
+        closed=((),),
+        diode_ohm=0.5,
+        lanes=("cp", "px"),
+    ),
     "weak_feed": Play(
         10.0,
         line_ohm=3.2,
@@ -477,6 +548,8 @@ def of_pilot(play: Play) -> dict[str, tuple[float, np.ndarray]]:
             latch=turning(play.latch),
             proximity=turning(play.proximity or play.plug),
             pp_contact_ohm=play.pp_contact_ohm,
+            diode_ohm=play.diode_ohm,
+            down=turning(play.down),
             seconds=play.seconds,
         )
     )

@@ -17,6 +17,7 @@ _NOBODY = ("interrupt", "does not start", "welded", "obstructed")
 _NOT_BEGUN = ("failed_to_start", "unknown")
 _OF_LOCK = Truth(_NOT_BEGUN, {"lock": ("failed",)})
 _CONTACT = ("contactor_not_closing", "supply_missing")
+_BROKEN_OFF = ("emergency_stop_pressed", "post_stopped_with_error")
 _TRIPPED = ("supply_dropped", "earth_fault_trip", "post_stopped_with_error")
 
 # Whole AC sessions with what lies beside the pilot.
@@ -118,6 +119,19 @@ ACS: dict[str, Truth] = {
     "coil_driven_not_closing": of(
         _CONTACT, ("evse", "site"), Truth(("failed_to_start",), {"request": ("proven",), "energise": ("failed",)})
     ),
+    "offer_withdrawn": of(
+        ("site_withdraws_offer",), ("evse",), Truth((), {"draw": ("proven",)}, never=("supply failed", "draws on"))
+    ),
+    "stop_button": of(
+        _BROKEN_OFF, ("site", "evse"), Truth(("dropped_out",), {"draw": ("proven",), "hold": ("failed",)})
+    ),
+    "stop_button_three": of(
+        _BROKEN_OFF, ("site", "evse"), Truth(("dropped_out",), {"draw": ("proven",), "hold": ("failed",)})
+    ),
+    "draws_without_offer": of(("stop_not_followed",), ("vehicle",), Truth((), {"draw": ("proven",)})),
+    "draws_without_offer_and_ends": of(("stop_not_followed",), ("vehicle",), Truth((), {"draw": ("proven",)})),
+    "lead_shorted": of(("pilot_shorted_to_pe",), ("cable",), Truth(_NOT_BEGUN, never=("interrupt",))),
+    "diode_refused": of(("diode_shorted",), ("vehicle",), Truth(_NOT_BEGUN, never=("interrupt", "swapped"))),
     "opens_late": Truth((), {"draw": ("proven",)}, says=("stays on",)),
     "closes_late": Truth((), {"draw": ("proven",)}, says=("4.4 s",)),
     "stops_drawing": of(

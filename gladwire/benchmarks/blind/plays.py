@@ -203,13 +203,67 @@ Lanes = list[Waveform]
 
 
 def _not_closing(r: R) -> Lanes:
+    """Nobody drives its coil, or it is driven and coil or contacts do not follow; its line is captured or not."""
     ac = _ac(r, r.uniform(5, 14))
-    return [ac.pilot, *_volts(r, ac, [], []), *([_line(ac, "K1 coil", 0, 0)] if r.random() < 0.5 else [])]
+    driven = [_line(ac, "K1 coil", ac.asks_s + r.uniform(0.1, 0.8), ac.ends_s)]
+    line = r.choice(([], [_line(ac, "K1 coil", 0, 0)], driven))
+    return [ac.pilot, *_volts(r, ac, [], []), *line]
 
 
 def _no_supply(r: R) -> Lanes:
     ac = _ac(r, r.uniform(5, 14))
-    return [ac.pilot, *_volts(r, ac, [], []), _line(ac, "K1 coil", ac.asks_s + r.uniform(0.1, 0.8), ac.ends_s)]
+    driven = [_line(ac, "K1 coil", ac.asks_s + r.uniform(0.1, 0.8), ac.ends_s)]
+    return [ac.pilot, *_volts(r, ac, [], []), *r.choice(([], driven))]
+
+
+def _withdrawn(r: R, holds_s: float) -> tuple[Ac, float]:
+    """(a request of which the offer goes, when that is): the vehicle goes on asking for so long."""
+    rate, duty = r.choice((10e3, 20e3, 40e3)), r.choice((16.7, 26.7, 41.7))
+    script = PilotScript().circuit(HEALTHY, "none", r.uniform(400, 1200)).circuit(HEALTHY, "waiting", 800)
+    script.circuit(HEALTHY, "waiting", r.uniform(400, 900), duty)
+    asks = script.duration_s
+    script.circuit(HEALTHY, "asking", 1e3 * r.uniform(5, 9), duty)
+    gone = script.duration_s
+    script.circuit(HEALTHY, "asking", 1e3 * holds_s)
+    ends = script.duration_s
+    script.circuit(HEALTHY, "waiting", r.uniform(800, 4000)).circuit(HEALTHY, "none", 500)
+    scope = Scope(noise_v=r.uniform(0.03, 0.15), bits=r.choice((8, 10, 12)))
+    return Ac(script.record(rate, scope, r.randrange(999)), asks, ends, rate), gone
+
+
+def _withdraws(r: R) -> Lanes:
+    """The vehicle stops drawing in time, and only then lets go."""
+    ac, gone = _withdrawn(r, r.uniform(1.0, 2.8))
+    on, stops = ac.asks_s + r.uniform(0.1, 0.8), r.uniform(gone + 0.3, ac.ends_s - 0.1)
+    return [
+        ac.pilot,
+        *_volts(r, ac, [(on, 230.0), (ac.ends_s + 0.05, 0.0)], [(on + 0.8, r.uniform(8, 15)), (stops, 0.0)]),
+    ]
+
+
+def _breaks_off(r: R) -> Lanes:
+    """The post opens its contactor with the offer, whatever flows."""
+    ac, gone = _withdrawn(r, r.uniform(0.3, 2.5))
+    on, off = ac.asks_s + r.uniform(0.1, 0.8), gone + r.uniform(0.0, 0.15)
+    return [ac.pilot, *_volts(r, ac, [(on, 230.0), (off, 0.0)], [(on + 0.8, r.uniform(8, 15)), (off, 0.0)])]
+
+
+def _draws_on(r: R) -> Lanes:
+    """It draws on without an offer, until the post opens under load or it ends by itself."""
+    ac, gone = _withdrawn(r, r.uniform(4.5, 9.0))
+    on, off = ac.asks_s + r.uniform(0.1, 0.8), min(ac.ends_s, gone + r.uniform(4.2, 8.0))
+    return [ac.pilot, *_volts(r, ac, [(on, 230.0), (off + 0.02, 0.0)], [(on + 0.8, r.uniform(8, 15)), (off, 0.0)])]
+
+
+def _pulled_down(r: R) -> Lanes:
+    """A lead whose pilot touches earth: 12 V until it is plugged in, 0 V from then on."""
+    before, after, rate = r.uniform(600, 3000), r.uniform(2000, 12000), r.choice((10e3, 20e3, 40e3))
+    script = PilotScript().circuit(HEALTHY, "none", before)
+    script.circuit(replace(HEALTHY, shorted_to_pe=True), "none", after)
+    scope = Scope(noise_v=r.uniform(0.03, 0.15), bits=r.choice((8, 10, 12)))
+    made = 1e-3 * before + r.uniform(-0.15, 0.05)
+    states = [("absent", made), ("latched", 1e-3 * (before + after) - made)]
+    return [script.record(rate, scope, r.randrange(999)), latch_volts(states, rate, r.randrange(999))]
 
 
 def _charges(r: R, ac: Ac, amps: float, until_s: float = 0.0, phases: int = 1, on_s: float = 0.0) -> Lanes:
@@ -448,6 +502,11 @@ _ACS: tuple[tuple[str, Callable[[R], Lanes]], ...] = (
     ("lock_blocked", _backs_off),
     ("phase_missing", _dead_phase),
     ("ventilation_demanded", _ventilated),
+    ("site_withdraws_offer", _withdraws),
+    ("emergency_stop_pressed", _breaks_off),
+    ("post_stopped_with_error", _breaks_off),
+    ("stop_not_followed", _draws_on),
+    ("pilot_shorted_to_pe", _pulled_down),
     (WELL, _well),
 )
 

@@ -27,6 +27,8 @@ ONE_FACT: tuple[frozenset[str], ...] = (
     }),
     # A contact that opened.
     frozenset({"pilot_interrupted", "pilot_lost_while_asking", "pilot_gone_at_inlet"}),
+    # A pilot that goes down with nothing there yet.
+    frozenset({"pilot_falls_from_rest", "pulled_down_by_plug"}),
     # A line that carries little.
     frozenset({"slac_weak", "slac_sounds_lost"}),
     # A duty that is not allowed, for sure or perhaps.

@@ -26,7 +26,7 @@ from gladwire.core.session.verdict import verdict_sentence
 from gladwire.core.stage import StageResult
 
 # Raise when the same measurements would be judged differently; stored judgements of an older version are then made anew.
-JUDGES = 17
+JUDGES = 18
 
 
 class Judgement(BaseModel):

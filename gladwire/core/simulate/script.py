@@ -117,7 +117,7 @@ class PilotScript:
             return np.full(len(times), self.phases[0].high_v)
         last = np.searchsorted(at, times, side="right") - 1
         since = np.maximum(times - at[np.maximum(last, 0)], 0.0)
-        volts = _ramp_through_rc(since, before[last], after[last], tau[last], self.slew_s)
+        volts = ramp_through_rc(since, before[last], after[last], tau[last], self.slew_s)
         if ringing_v:
             swing = np.sign(after - before)[last]
             volts = volts + swing * ringing_v * np.exp(-since * ringing_hz / 3) * np.sin(2 * np.pi * ringing_hz * since)
@@ -140,7 +140,7 @@ def _phase_edges(phase: Phase, start: float, level: float) -> Floats:
     return table[table[:, 0] < start + phase.duration_s - 1e-9]
 
 
-def _ramp_through_rc(since: Floats, before: Floats, after: Floats, tau: Floats, slew_s: float) -> Floats:
+def ramp_through_rc(since: Floats, before: Floats, after: Floats, tau: Floats, slew_s: float) -> Floats:
     """Response of an RC to a linear ramp of length slew_s, `since` seconds after it began."""
     slope = (after - before) / slew_s
     during = before + slope * (since - tau * (1 - np.exp(-since / tau)))

@@ -23,6 +23,7 @@ LINE_DEAD_S = _limit(1.0, "s", "for {}", "A phase that is dead, not one that clo
 LEVEL_STAYS_S = _limit(2.0, "s", "for {}", "A current that is a level, not a ramp")
 LESS_SHARE = _limit(0.8, "share", "under {}", "A current that is less than another")
 STAYS_CLOSED_S = _limit(1.0, "s", "over {}", "A contactor closed after the request that is stuck")
+CUT_OFF_S = _limit(0.6, "s", "under {}", "Mains that goes with the offer, before a vehicle could let go")
 LOST_BEFORE_S = _limit(0.25, "s", "over {}", "Current that ends before the request does")
 # Seat, proximity and lock
 SEAT_S = _limit(2.0, "s", "within {}", "The pilot answers proximity")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -9,7 +10,7 @@ from gladwire.core.lanes.mains.record import MainsRecord, Span
 from gladwire.core.lanes.pilot.asking import Ask, commands
 from gladwire.core.lanes.pilot.record import PilotRecord, Segment
 from gladwire.core.standards import pilot_duty
-from gladwire.core.standards.pilot_timing import FOLLOW_OFFER_MAX_S
+from gladwire.core.standards.pilot_timing import BOUNCE_S, FOLLOW_OFFER_MAX_S
 from gladwire.core.standards.practice import LOST_BEFORE_S, SLACK_S
 from gladwire.core.words import number_of
 
@@ -66,12 +67,25 @@ def flowing(ac: Ac, ask: Ask) -> Span | None:
 
 
 def ended_early(ac: Ac) -> Iterator[tuple[Ask, Span, bool]]:
-    """(ask, its last current, whether mains went with it) where current ends long before the request does."""
+    """(ask, its last current, whether mains went with it) where current ends long before the request does, and before the
+    offer does: what ends after that is the post's or the vehicle's answer to it."""
     for ask in commands(ac.segments):
-        last = flowing(ac, ask)
+        last, gone = flowing(ac, ask), withdrawn_at(ac, ask)
+        if last is not None and gone is not None and last.end_s > gone - SLACK_S:
+            continue
         if last is not None and last.end_s <= ask.end_s - LOST_BEFORE_S:
             live = any(v.start_s <= last.end_s and v.end_s >= last.end_s + 0.1 for v in ac.mains.volts)
             yield ask, last, not live
+
+
+def withdrawn_at(ac: Ac, ask: Ask) -> float | None:
+    """When the offer went while it asked; None where it stood, or where the sampling shows no oscillation."""
+    if ac.pilot is None or not ac.pilot.sees_oscillation:
+        return None
+    for before, after in itertools.pairwise(ask.segments):
+        if before.oscillating and not after.oscillating and after.duration_s > BOUNCE_S:
+            return after.start_s
+    return None
 
 
 def overlap(s: Segment, span: Span) -> float:

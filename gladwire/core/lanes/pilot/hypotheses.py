@@ -200,7 +200,10 @@ def _best(seen: Glance, unit: str, settled: Settled) -> Interpretation:
         factors = {**factors, **_free_factors(seen)}
     swapped = sides_swapped(seen) if settled.inverted is None else None
     signs = ((False, 0.0), (True, _POLARITY_PENALTY)) if settled.inverted is None else ((settled.inverted, 0.0),)
-    if swapped is not None:
+    rests = _rests_negative(seen) if settled.inverted is None else None
+    if rests is not None:
+        signs = ((rests, 0.0),)
+    elif swapped is not None:
         signs = ((swapped, 0.0), (not swapped, _AGAINST_ITS_SIDES))
     scored = []
     for factor, penalty in factors.items():
@@ -252,11 +255,24 @@ def sides_swapped(seen: Glance) -> bool | None:
         moves = [r > max(_MOVES * swing, 8.0 * seen.noise) for r in reach]
         if stays[0] != stays[1] and moves[0] != moves[1]:
             told.add(stays[0])
-    steady = _clusters_of(seen.high[~seen.swings], _STAYS * rail, len(seen.high))
-    loaded = {level < 0.0 for level in steady if _UNDER_LOAD[0] * rail < abs(level) < _UNDER_LOAD[1] * rail}
-    if len(loaded) == 1 and any(abs(level) > _UNDER_LOAD[1] * rail for level in steady):
+    loaded, open_ = _steady_sides(seen, rail)
+    if len(loaded) == 1 and open_:
         told |= loaded
     return told.pop() if len(told) == 1 else None
+
+
+def _steady_sides(seen: Glance, rail: float) -> tuple[set[bool], set[bool]]:
+    """Sides (whether negative) on which steady levels lie under load, and at the rail."""
+    steady = _clusters_of(seen.high[~seen.swings], _STAYS * rail, len(seen.high))
+    loaded = {level < 0.0 for level in steady if _UNDER_LOAD[0] * rail < abs(level) < _UNDER_LOAD[1] * rail}
+    return loaded, {level < 0.0 for level in steady if abs(level) > _UNDER_LOAD[1] * rail}
+
+
+def _rests_negative(seen: Glance) -> bool | None:
+    """What conducts both ways loads both sides, so neither stays; the line then tells by where it rests without it, which is
+    its positive side. None where one side is loaded alone, or the line rests on both."""
+    loaded, open_ = _steady_sides(seen, max(abs(seen.top), abs(seen.bottom)))
+    return next(iter(open_)) if len(loaded) == 2 and len(open_) == 1 else None
 
 
 def _clusters_of(levels: Floats, gap: float, of: int) -> list[float]:

@@ -31,6 +31,8 @@ from gladwire.core.words import seconds, volts
 _TOGETHER_S, _NOTICED_S, _PUSHED = 0.5, 3.0, ("plug_moved", "lamp_steady")
 # Lanes of one clock may be read this far apart.
 _SKEW_S = 0.05
+# So long before a plug-in the pilot is looked at.
+_REST_S = 0.2
 
 
 def _home(scene: Scene) -> list[tuple[float, float]]:
@@ -64,6 +66,8 @@ def _not_seated(scene: Scene) -> Iterator[Fact]:
         if waited <= SEAT_S:
             continue
         at_zero = _in_state(scene, "E", start, until) > _in_state(scene, "A", start, until)
+        if at_zero and _at_rest(scene, start):
+            continue  # where 12 V stood without a plug, 0 V with one are no open contact
         where = "at 0 V" if at_zero else "in A"
         says = f"Proximity says from {start:.2f} s that a plug is in, and the pilot"
         if made is None:
@@ -83,6 +87,25 @@ def _not_seated(scene: Scene) -> Iterator[Fact]:
         )
         yield Fact("suspect", text, start, made, f"pilot {seconds(made - start)} after proximity", SEAT_S.says)
         return
+
+
+def _at_rest(scene: Scene, until_s: float) -> bool:
+    """Whether the pilot stood at rest (A) before a moment: then it is not read behind an inlet's contact."""
+    return _in_state(scene, "A", until_s - _REST_S, until_s) > _REST_S / 2
+
+
+def _pulled_down(scene: Scene) -> Iterator[Fact]:
+    """12 V that fall to 0 V as the plug goes in, and stay."""
+    for start, end in _home(scene):
+        down = _first_in(scene, "E", start - _TOGETHER_S, end)
+        if down is None or down > start + _TOGETHER_S or not _at_rest(scene, min(start, down)):
+            continue
+        if _in_state(scene, "E", down, end) > max(SEAT_S, 0.9 * (end - down)):
+            text = (
+                f"The pilot stood at 12 V and falls to 0 V at {down:.2f} s, as the plug goes in, and stays there: what was "
+                "plugged in pulls CP to PE, in the lead, its plug or the inlet. An open contact would leave it at 12 V."
+            )
+            yield Fact("fault", text, down, end, "0 V with the plug in", "9 V with the plug in")
 
 
 def _first_in(scene: Scene, states: str, start_s: float, end_s: float) -> float | None:
@@ -223,6 +246,15 @@ RULES: tuple[Rule[Scene], ...] = (
         "proximity made and pilot not",
         _not_seated,
         breaks=("seat",),
+        needs=Needs(lanes=("pilot", "proximity"), reached="proximity", seconds=SEAT_S),
+    ),
+    Rule(
+        "pulled_down_by_plug",
+        "pilot",
+        PRACTICE,
+        "12 V that fall to 0 V as the plug goes in",
+        _pulled_down,
+        breaks=("pilot",),
         needs=Needs(lanes=("pilot", "proximity"), reached="proximity", seconds=SEAT_S),
     ),
     Rule(

@@ -7,16 +7,28 @@ from collections.abc import Iterator
 
 from gladwire.core.findings import Fact, Needs, Rule
 from gladwire.core.lanes.mains.record import Span
-from gladwire.core.lanes.mains.subject import Ac, Offer, begins_asking, ended_early, first_during, flowing, phases_of
+from gladwire.core.lanes.mains.subject import (
+    Ac,
+    Offer,
+    begins_asking,
+    ended_early,
+    first_during,
+    flowing,
+    phases_of,
+    withdrawn_at,
+)
 from gladwire.core.lanes.pilot.asking import commands
-from gladwire.core.standards.pilot_timing import FOLLOW_OFFER_MAX_S, SEQUENCES_SOURCE
+from gladwire.core.standards.pilot_timing import FOLLOW_OFFER_MAX_S, SEQUENCES_SOURCE, STOP_DRAWING_MAX_S
 from gladwire.core.standards.practice import (
     CURRENT_PATIENCE_S,
+    CUT_OFF_S,
     LESS_SHARE,
     LEVEL_STAYS_S,
+    LOST_BEFORE_S,
     OVER_OFFER_A,
     OVER_OFFER_S,
     OVER_OFFER_SHARE,
+    SLACK_S,
 )
 from gladwire.core.standards.source import PRACTICE
 from gladwire.core.words import amps, seconds
@@ -158,6 +170,35 @@ def _over_offer(ac: Ac) -> Iterator[Fact]:
                 yield Fact("fault", text, start, end, amps(level.rms), f"up to {offered}")
 
 
+def _draws_on(ac: Ac) -> Iterator[Fact]:
+    """Current that goes on after the offer is gone, longer than a vehicle has to stop it."""
+    for ask in commands(ac.segments):
+        gone, last = withdrawn_at(ac, ask), flowing(ac, ask)
+        late = last.end_s - gone if gone is not None and last is not None and last.start_s < gone else 0.0
+        if gone is not None and last and late > STOP_DRAWING_MAX_S + SLACK_S + 2.0 * ac.mains.step_s:
+            text = (
+                f"The offer ends at {gone:.2f} s and current flows for {seconds(late)} more: the vehicle has "
+                f"{STOP_DRAWING_MAX_S.says} to stop drawing."
+            )
+            yield Fact("fault", text, gone, last.end_s, seconds(late), STOP_DRAWING_MAX_S.says)
+
+
+def _cut_off(ac: Ac) -> Iterator[Fact]:
+    """Mains that goes with the offer, under load: nobody waits for the vehicle to let go."""
+    for ask in commands(ac.segments):
+        gone, last = withdrawn_at(ac, ask), flowing(ac, ask)
+        if gone is None or last is None or not ac.mains.has_volts or last.start_s >= gone:
+            continue
+        live = any(v.start_s < last.end_s and v.end_s > last.end_s + LOST_BEFORE_S for v in ac.mains.volts)
+        after = last.end_s - gone
+        if not live and ask.end_s - last.end_s > SLACK_S and abs(after) < CUT_OFF_S + ac.mains.step_s:
+            text = (
+                f"Mains goes {seconds(max(after, 0.0))} after the offer does, with the vehicle still drawing: the post "
+                "breaks off at once and does not wait for it. A stop button, a door, a fault it found, or its own supply."
+            )
+            yield Fact("suspect", text, gone, last.end_s, seconds(max(after, 0.0)), STOP_DRAWING_MAX_S.says)
+
+
 def _draws_no_more(ac: Ac) -> Iterator[Fact]:
     for ask, last, dead in ended_early(ac):
         if not dead and ask.end_s - last.end_s > CURRENT_PATIENCE_S:
@@ -261,6 +302,25 @@ RULES: tuple[Rule[Ac], ...] = (
         breaks=("draw",),
         charges_through=True,
         needs=Needs(lanes=("pilot", "mains_a")),
+    ),
+    Rule(
+        "current_without_offer",
+        "hold",
+        SEQUENCES_SOURCE,
+        "current that goes on after the offer ends",
+        _draws_on,
+        breaks=("hold",),
+        needs=Needs(lanes=("pilot", "mains_a"), reached="draw", rate_hz=8e3),
+    ),
+    Rule(
+        "broken_off_by_post",
+        "hold",
+        SEQUENCES_SOURCE,
+        "mains that goes with the offer, under load",
+        _cut_off,
+        breaks=("hold",),
+        breaks_from="suspect",
+        needs=Needs(lanes=("pilot", "mains_v", "mains_a"), reached="draw", rate_hz=8e3),
     ),
     Rule(
         "draws_no_more",

@@ -92,6 +92,11 @@ def _between(record: PilotRecord) -> Iterator[Fact]:
 def _cause(record: PilotRecord, s: Segment) -> str:
     """The resistance that would explain the level, as a sentence with a leading blank, or nothing."""
     supply = source_high_v(record)
+    rail = BY_LETTER["F"].nominal_v
+    if s.nearest == "F" and not s.oscillating and rail < s.high_v < 0.0:
+        loading = SOURCE_OHM * s.high_v / (rail - s.high_v)
+        held = f"A post that holds {volts(rail)} is loaded by about {ohms(loading)}"
+        return f" {held}: something conducts the other way as well."
     for letter in dict.fromkeys((s.nearest, "B", "C", "D")):
         if letter not in "BCD" or pilot_circuit.nominal_level_v(letter, supply) > s.high_v:
             continue

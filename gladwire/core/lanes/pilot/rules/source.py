@@ -129,7 +129,7 @@ def _to_minus_twelve(record: PilotRecord) -> Iterator[Fact]:
 def _to_zero(record: PilotRecord) -> Iterator[Fact]:
     place = probe_place(record.segments)
     for s, before, after in _stands_in(record, "E"):
-        if not before or place == "inlet" or _is_restart(s, before, after):
+        if not before or place == "inlet" or _is_restart(s, before, after) or _at_rest_before(record, s):
             continue
         who = "the post's own error or trip, or CP shorted to PE"
         if place != "post" and _over(record, s):
@@ -140,6 +140,22 @@ def _to_zero(record: PilotRecord) -> Iterator[Fact]:
             who = f"{who}; with the probe at the vehicle also a contact that opened"
         text = f"The pilot went to {volts(s.high_v)} (E) at {s.start_s:.2f} s for {seconds(s.duration_s)}: {who}."
         yield Fact("fault", text, s.start_s, s.end_s, volts(s.high_v), f"a state A to {before}", _stage_after(before))
+
+
+def _at_rest_before(record: PilotRecord, s: Segment) -> bool:
+    """Whether nothing was plugged in yet, as far as the pilot shows."""
+    return all(other.state == "A" for other in record.segments if other.start_s < s.start_s)
+
+
+def _from_rest(record: PilotRecord) -> Iterator[Fact]:
+    """0 V before any vehicle was seen: at the post, for an inlet without a plug shows no 12 V."""
+    for s, before, after in _stands_in(record, "E"):
+        if before and _at_rest_before(record, s) and not _is_restart(s, before, after):
+            text = (
+                f"The pilot falls from 12 V to {volts(s.high_v)} at {s.start_s:.2f} s for {seconds(s.duration_s)}, before "
+                "any vehicle was seen: what was plugged in then pulls CP to PE, or the post went off or into error."
+            )
+            yield Fact("fault", text, s.start_s, s.end_s, volts(s.high_v), "12 V, then 9 V with a vehicle")
 
 
 def _gone_at_inlet(record: PilotRecord) -> Iterator[Fact]:
@@ -253,6 +269,14 @@ RULES: tuple[Rule[PilotRecord], ...] = (
         "0 V in the middle of a session",
         _to_zero,
         breaks=("pilot", "hold"),
+    ),
+    Rule(
+        "pilot_falls_from_rest",
+        "pilot",
+        STATES_SOURCE,
+        "0 V before any vehicle was seen",
+        _from_rest,
+        breaks=("pilot",),
     ),
     Rule(
         "zero_after_the_end",

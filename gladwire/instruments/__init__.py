@@ -1,0 +1,1 @@
+"""Instruments: how they are spoken to, and small stand-ins for them."""
