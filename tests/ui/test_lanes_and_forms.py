@@ -126,7 +126,7 @@ def test_a_reading_is_corrected_and_both_stay_visible(page: Page, tmp_path: Path
 def test_a_recording_is_dragged_into_place(page: Page, tmp_path: Path) -> None:
     open_session(page, plug_in(tmp_path, "scope.csv", 15), logger(tmp_path, "logger.csv"))
     expect(page.locator(".lane.aside")).to_have_count(1)
-    page.locator("#recordings details summary").first.click()
+    page.locator("#recordings summary", has_text="Place it by hand").first.click()
     page.get_by_role("button", name="Drag its lanes").click()
     lane = page.locator(".lane").filter(has_text="U L1")
     lane.scroll_into_view_if_needed()

@@ -297,6 +297,7 @@ CAUSES = (
         if_not="It follows both now: the first stop came while it was busy; repeat later in a session.",
         repair="The vehicle's software is updated; until then its driver stops it at the vehicle.",
         proof="The vehicle switches off within ten seconds of the post's stop, and the plug is free.",
+        stage="end",
     ),
     Cause(
         code="vehicle_controller_silent",
